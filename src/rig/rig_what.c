@@ -201,7 +201,7 @@ static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpi
         wpin_say_at(
             reader, node,
             "a brushless motor (pole-pairs) can't be connected to a stage '%s'; expected "
-            "three-phase-bridge, three-phase-bridge-high or three-half-bridges for its "
+            "three-phase-bridge (or its kin) or three-half-bridges for its "
             "three wires, servo-pulse for a controller of its own, or one that takes direction and "
             "PWM for a driver that commutates by itself (hall: {to: driver})",
             load->kind->name);

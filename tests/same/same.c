@@ -477,29 +477,48 @@ static void counts(void) {
     regulate(&motor);
 }
 
-/* The same on a supply that is measured. */
+/* The same on a supply that is measured, and given way to; its current by a sense whose zero is
+ * learnt, its stage charges before it drives. */
+static const WPIN_FLASH wpin_stage_config charging = {.table = &wpin_table_direction_pwm_brake,
+                                                      .lines = lines,
+                                                      .pwm_hz = 20000,
+                                                      .dead_time_us = 2,
+                                                      .charge = wpin_stage_charge,
+                                                      .charge_us = 100};
+static const WPIN_FLASH wpin_zero_config about_zero = {.stage = &stage,
+                                                       .settle_ms = 3,
+                                                       .most_mv = 4000,
+                                                       .more = wpin_counting_measure,
+                                                       .place = wpin_counting_set_position,
+                                                       .context = &counting};
+static wpin_zero zero;
 static wpin_supply volts;
 static wpin_by_supply by_volts;
 static const WPIN_FLASH wpin_supply_config window = {
     .low_mv = 1500, .high_mv = 4900, .low_ms = 2, .high_ms = 1};
 static const WPIN_FLASH wpin_regulator nominal = WPIN_SPEED_REGULATOR(&counted_loop, &plain_gains);
 static const WPIN_FLASH wpin_by_supply_config nominal_at = {.of = &nominal,
-                                                            .per_mv = WPIN_SUPPLY_SHARE(2400)};
+                                                            .per_mv = WPIN_SUPPLY_SHARE(2400),
+                                                            .way_mv = 2600,
+                                                            .per_over =
+                                                                WPIN_SUPPLY_GIVE(2600, 4600),
+                                                            .emf = 15500};
 static const WPIN_FLASH wpin_regulator regulators_by_volts[] = {
     WPIN_BY_SUPPLY_REGULATOR(WPIN_QUANTITY_SPEED, &by_volts, &nominal_at, NULL)};
 static const WPIN_FLASH wpin_protection window_watched[] = {
     WPIN_SUPPLY_PROTECTION(&volts, &window)};
 static const WPIN_FLASH wpin_motor_config measured = {
-    WPIN_ON_STAGE(&stage, &bridge),
+    WPIN_ON_STAGE(&stage, &charging),
     .guard = {.cap = 16384,
               .up = WPIN_SLEW_US(300000),
               .down = WPIN_SLEW_US(200000),
               .regulated = WPIN_SLEW_US(9000),
               .pause_us = 20000},
-    .sense = {.reads = WPIN_HAS_SPEED | WPIN_HAS_SUPPLY,
-              .more = wpin_counting_measure,
-              .place = wpin_counting_set_position,
-              .context = &counting},
+    .sense = {.reads = WPIN_HAS_SPEED | WPIN_HAS_SUPPLY | WPIN_HAS_CURRENT,
+              .current_zero_mv = 2500,
+              .more = wpin_zero_measure,
+              .place = wpin_zero_set_position,
+              .context = &zero},
     WPIN_CLOSED_LOOP(&counted_state),
     .regulators = regulators_by_volts,
     .regulator_count = 1,
@@ -511,10 +530,13 @@ static void measures(void) {
     shaft_speed = shaft_place = 0;
     volts = (wpin_supply){0};
     by_volts = (wpin_by_supply){0};
+    zero = (wpin_zero){.config = &about_zero};
     note((uint32_t)wpin_counting_init(&counting, &same_counting, &same_port));
     note((uint32_t)wpin_motor_init(&motor, &measured, &same_port));
     regulate(&motor);
     note(by_volts.more * 65536UL + by_volts.ratio);
+    note((uint32_t)zero.off);
+    note(zero.learnt * 256UL + zero.far_off);
 }
 
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
