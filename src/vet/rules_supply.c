@@ -385,6 +385,15 @@ static bool makes_more(const wpin_rig *rig, const wpin_rig_supply *s) {
     return s->switching && s->volts > rig->supplies[s->from].volts;
 }
 
+/* How far a supply rises whose regulated load gives way: it looks once in a control period, and in
+ * one the current of its ramp goes on. */
+static double given_up_at(const wpin_rig *rig, const wpin_facts *f, double farads) {
+    const wpin_rig_load *l = f->load;
+    double slows = f->speed / fmax(l->limits.ramp_down, 1e-3);
+    double amps = wpin_part_at_shaft(&l->motor).inertia * slows / l->motor.constant;
+    return f->supply->sense.give_up + amps * rig->controller.tick / farads;
+}
+
 /* A motor that is shorted while PWM is low drives current back as it is ramped down; with diodes
  * alone its back-emf stays below the supply. */
 static void pumped(wpin_vetter *v) {
@@ -398,6 +407,8 @@ static void pumped(wpin_vetter *v) {
         }
         if (l->vector.give_up > 0) { /* it brakes no further */
             volts = fmin(volts, l->vector.give_up);
+        } else if (farads > 0 && l->speed.there && f->supply->sense.give_up > 0) {
+            volts = fmin(volts, given_up_at(v->rig, f, farads));
         }
         if (volts <= 0.95 * most) {
             continue;
@@ -425,6 +436,12 @@ static void pumped(wpin_vetter *v) {
                 0.9 * most,
                 "braking that gives way: field-oriented: {supply: {input, divider, give-way, "
                 "give-up: %s}}");
+        }
+        if (l->speed.there && !l->vector.there && f->supply->sense.give_up <= 0) {
+            wpin_cure(n,
+                      "braking of its regulated speed that gives way: sense: {input, divider, "
+                      "give-way, give-up: %.1fV} of '%s'",
+                      0.9 * most, f->supply->name);
         }
         wpin_cure(n, "a brake resistor, or a supply that takes current back");
     }
