@@ -276,7 +276,7 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
             if (faults[i].fault == WPIN_PART_FAULT_LEADS_MIXED) {
                 injection->detail = WPIN_PART_LEADS(0, 2, 1, 3);
             }
-            return read_more(load >= 0 ? &rig->loads[load] : NULL, name, faults[i].word, injection,
+            return read_more(&rig->loads[load >= 0 ? load : 0], name, faults[i].word, injection,
                              line, more, why, why_size);
         }
     }
