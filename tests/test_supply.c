@@ -195,7 +195,7 @@ START_TEST(braking_gives_way_to_a_supply_that_rises) {
         int32_t asked = (int32_t)pick(2 * WPIN_DUTY_FULL + 1) - WPIN_DUTY_FULL;
         wpin_measurement m = {.supply = (int16_t)(2300 + (int)pick(900)),
                               .speed = (int16_t)((int)pick(24000) - 12000),
-                              .valid = pick(8) == 0 ? (uint8_t)(1U << pick(3)) : both};
+                              .valid = (uint8_t)(pick(8) == 0 ? 1U << pick(3) : both)};
         wpin_given given = {0};
         bool known = (m.valid & both) == both;
         wpin_by_supply_reset(&by, &config, &m, &given);
