@@ -16,10 +16,6 @@ enum {
     STAGE_PWM,
     STAGE_STATICS,
     STAGE_DEAD,
-    STAGE_REVERSED,
-    STAGE_PWM_BY,
-    STAGE_NEUTRAL,
-    STAGE_SWING,
     STAGE_CHARGE
 };
 static const wpin_field stage_fields[] = {
@@ -31,11 +27,11 @@ static const wpin_field stage_fields[] = {
     QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, WPIN_RIG_PWM_MOST),
     NODE("statics", false),
     QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
+    QUANTITY("charge", wpin_rig_load, limits.charge, false, WPIN_TIME, 0, 1e-3),
     CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
     CHOICE("pwm-by", wpin_rig_load, limits.soft_pwm, "timer", "software"),
     QUANTITY("pulse-neutral", wpin_rig_load, limits.pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
     QUANTITY("pulse-swing", wpin_rig_load, limits.pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
-    QUANTITY("charge", wpin_rig_load, limits.charge, false, WPIN_TIME, 0, 1e-3),
 };
 
 enum { TABLE_LINES, TABLE_ROWS, TABLE_DRIVER, TABLE_MODES, TABLE_LEGS };

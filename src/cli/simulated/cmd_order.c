@@ -227,6 +227,9 @@ static bool is_free(const order_arguments *a, const wpin_rig_load *load, double 
 
 /* ---- an encoder in their place ---- */
 
+#define HARDLY 0.2 /* share of a quarter turn below which the core says nothing: it did not move   \
+                    */
+
 static void print_way(const wpin_rig_load *load, const wpin_found_angle *found) {
     cli_say(
         "%s is led to two places from both sides with %.3g A at a lead's tip, %.3g s in all: its "
@@ -242,7 +245,7 @@ static void print_way(const wpin_rig_load *load, const wpin_found_angle *found) 
 static void say_quarter(const wpin_rig_load *load, const wpin_found_angle *found, char *to,
                         size_t size) {
     double share = found->quarter / found->quarter_due;
-    if (fabs(share) < 0.2) {
+    if (fabs(share) < HARDLY) {
         snprintf(to, size,
                  "'%s' counted nothing: its shaft is held, a lead or the supply is off, or its "
                  "encoder is silent",
@@ -263,7 +266,7 @@ static void say_quarter(const wpin_rig_load *load, const wpin_found_angle *found
 
 static int tell_angle(const order_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
                       const wpin_found_angle *found) {
-    bool good = found->found && fabs(found->quarter / found->quarter_due - 1) < 0.4;
+    bool good = found->found && fabs(found->quarter) > HARDLY * found->quarter_due;
     char trouble[300];
     if (a->json) {
         cli_dump_json(cli_of_rig(
