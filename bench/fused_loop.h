@@ -270,11 +270,16 @@ static inline __attribute__((always_inline)) uint32_t fused_step(uint32_t value,
     return value < goal ? value + move : value - move;
 }
 
-/* The set-point on its way, through zero if it turns over. True: it is to rest, and has come there.
- */
+#define FUSED_HARDLY (FUSED_FULL / 64)
+
+/* The set-point on its way, through zero if it turns over, where it waits for a shaft that lags
+ * behind. True: it is to rest, has come there, and nothing holds the shaft up under effort. */
 static __attribute__((noinline)) bool fused_ramp(void) {
-    int16_t target = fused.wanted, now = fused.asked;
-    bool waits = target != 0 && (fused.held & FUSED_TURNS) != 0;
+    int16_t target = fused.wanted, now = fused.asked, given = fused_given();
+    bool on = fused.measured && fused.speed > FUSED_HARDLY;
+    bool back = fused.measured && fused.speed < -FUSED_HARDLY;
+    bool lags = (on && target < 0 && now <= 0) || (back && target > 0 && now >= 0);
+    bool waits = target != 0 && ((fused.held & FUSED_TURNS) != 0 || lags);
     if (!waits && (now != target || fused.asked_part != 0)) {
         bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
         uint16_t size = fused_size(now), goal = over ? 0 : fused_size(target);
@@ -285,7 +290,7 @@ static __attribute__((noinline)) bool fused_ramp(void) {
         fused.asked = now < 0 || (now == 0 && target < 0) ? (int16_t)-come : come;
         fused.asked_part = (uint16_t)value;
     }
-    return target == 0 && fused.asked == 0;
+    return target == 0 && fused.asked == 0 && !((on && given > 0) || (back && given < 0));
 }
 
 static inline __attribute__((always_inline)) int16_t fused_effort(void) {
