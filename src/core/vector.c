@@ -279,22 +279,21 @@ static wpin_status show(wpin_vector *v) {
 /* Pulled on by a quarter of a turn it has counted a quarter of a turn, both with its friction
  * behind it: not where it has other pole pairs, half as many or twice, or counts backwards. One
  * that hardly moved is held, or its encoder silent, which is told later and better. */
-static wpin_status compare_quarter(const wpin_vector *v) {
+static void compare_quarter(wpin_vector *v) {
     uint32_t turn = v->config->counts_per_turn, pairs = v->config->pole_pairs;
     bool back = v->place > turn / 2U;
     uint32_t quarters = (back ? turn - v->place : v->place) * pairs * 4U; /* turn: just one */
-    if (turn < 12U * pairs || 5U * quarters < turn) {
-        return WPIN_OK; /* too few counts to tell, or it stood */
-    }
+    bool tells = turn >= 12U * pairs && 5U * quarters >= turn; /* enough counts, and it moved */
     bool other = 5U * quarters < 3U * turn || 3U * quarters > 5U * turn;
-    return back ? WPIN_FAULT_WRONG_WAY : other ? WPIN_FAULT_ANGLE : WPIN_OK;
+    if (tells && (back || other)) {
+        v->rotor.failed = (uint8_t)(back ? WPIN_FAULT_WRONG_WAY : WPIN_FAULT_ANGLE);
+    }
 }
 
 /* The rotor is led to its place from a quarter of a turn before it, and then from as far behind it,
  * slowly: friction holds it back by as much on either way, and between the two it lies. */
-static wpin_status align(wpin_vector *v, wpin_moment now) {
+static void align(wpin_vector *v, wpin_moment now) {
     uint32_t us = now - v->edge_at, whole = v->config->align_ms * (uint32_t)1000;
-    wpin_status status = WPIN_OK;
     us = us > WPIN_SPAN_MAX ? 0 : us;
     if (us >= whole) {
         us = 0;
@@ -303,17 +302,18 @@ static wpin_status align(wpin_vector *v, wpin_moment now) {
         if (v->aligning == 2U) {
             v->place = 0;
         }
-        status = v->aligning == 3U ? compare_quarter(v) : WPIN_OK;
+        if (v->aligning == 3U) {
+            compare_quarter(v);
+        }
     }
     if (v->aligning < 4U) {
         wpin_angle led = (wpin_angle)((v->aligning & 1U) != 0 ? (us * v->leads) >> 16 : 0);
         v->angle = (wpin_angle)(v->aligning < 2U ? 49152U + led : 16384U - led);
-        return status;
+        return;
     }
     wpin_vector_is_aligned(v);
     v->state = WPIN_VECTOR_RUN;
     v->sum_direct = v->sum_quadrature = 0;
-    return WPIN_OK;
 }
 
 static int16_t smoothed(int16_t before, int16_t now) {
@@ -362,7 +362,7 @@ wpin_status wpin_vector_period(wpin_vector *v) {
         return failed(v, status);
     }
     if (v->state == WPIN_VECTOR_ALIGN) {
-        wpin_keep_first(&status, align(v, now));
+        align(v, now);
     }
     v->second = !v->second; /* each of the comparisons below is often enough in half of them */
     int16_t mv[WPIN_VECTOR_LEGS];
