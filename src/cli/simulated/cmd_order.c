@@ -227,10 +227,10 @@ static bool is_free(const order_arguments *a, const wpin_rig_load *load, double 
 
 /* ---- an encoder in their place ---- */
 
-#define HARDLY 0.2 /* share of a quarter turn below which it did not move, as the core has it */
-* /
+/* Share of a quarter turn below which it did not move, as the core has it. */
+#define HARDLY 0.2
 
-    static void print_way(const wpin_rig_load *load, const wpin_found_angle *found) {
+static void print_way(const wpin_rig_load *load, const wpin_found_angle *found) {
     cli_say(
         "%s is led to two places from both sides with %.3g A at a lead's tip, %.3g s in all: its "
         "shaft turns by up to %.3g of a turn",
