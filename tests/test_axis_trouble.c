@@ -282,6 +282,93 @@ START_TEST(late_frames_do_no_harm) {
 }
 END_TEST
 
+/* A bus behind a slow line: what either end says is heard so much later. */
+static struct {
+    wpin_fieldbus bus;
+    struct way {
+        wpin_frame frames[256];
+        unsigned at[256]; /* ms, when it arrives */
+        uint8_t first, end;
+    } to, from;
+    unsigned now, late; /* ms */
+} line;
+
+static void put_on(struct way *way, const wpin_frame *frame) {
+    way->frames[way->end] = *frame;
+    way->at[way->end++] = line.now + line.late;
+}
+
+static bool take_off(struct way *way, wpin_frame *frame) {
+    bool there = way->first != way->end && way->at[way->first] <= line.now;
+    if (there) {
+        *frame = way->frames[way->first++];
+    }
+    return there;
+}
+
+static bool send_late(void *context, const wpin_frame *frame) {
+    (void)context;
+    put_on(&line.to, frame);
+    return true;
+}
+
+static bool receive_late(void *context, wpin_frame *frame) {
+    (void)context;
+    return take_off(&line.from, frame);
+}
+
+static wpin_moment now_there(void *context) {
+    (void)context;
+    return line.bus.now(line.bus.context);
+}
+
+static void pass_late(unsigned ms) {
+    wpin_frame frame;
+    for (unsigned i = 0; i < ms; i++, line.now++) {
+        while (take_off(&line.to, &frame)) {
+            ck_assert(line.bus.send(line.bus.context, &frame));
+        }
+        while (line.bus.receive(line.bus.context, &frame)) {
+            put_on(&line.from, &frame);
+        }
+        pass(1);
+    }
+}
+
+/* What it says of itself was so when it said it: braked, and at once told to turn again, it is
+ * still heard to be enabled, and then to have stopped. Both were asked for. */
+START_TEST(what_is_heard_late_is_no_trouble) {
+    build();
+    memset(&line, 0, sizeof line);
+    line.late = (unsigned)_i;
+    line.bus = b.bus;
+    b.bus = (wpin_fieldbus){.send = send_late, .receive = receive_late, .now = now_there};
+    b.config.rest_drive = WPIN_DRIVE_BRAKE;
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    for (int ms = 0; ms < 4000 && wpin_motor_arm(&b.motor) != WPIN_OK; ms++) {
+        pass_late(1);
+    }
+    seed = 1;
+    for (int n = 0; n < 400; n++) {
+        switch (any(6)) {
+        case 0: ck_assert_int_eq(wpin_motor_brake(&b.motor), WPIN_OK); break;
+        case 1: ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK); break;
+        case 2: ck_assert_int_eq(wpin_motor_turn(&b.motor, 3600, 1000), WPIN_OK); break;
+        default: ck_assert_int_eq(run_at(0.01 + 0.01 * any(4), 1000), WPIN_OK); break;
+        }
+        pass_late(any(3) == 0 ? any(300) : any(12));
+        ck_assert_msg(wpin_motor_fault(&b.motor) == WPIN_OK, "%u ms late, %d: %s", line.late, n,
+                      wpin_status_name(wpin_motor_fault(&b.motor)));
+    }
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 90000, 2000), WPIN_OK);
+    pass_late(2000);
+    ck_assert(!wpin_motor_busy(&b.motor));
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, 0.25, 0.002);
+    end();
+}
+END_TEST
+
 START_TEST(two_of_one_number_are_refused) {
     begin();
     wpin_sim_inject(b.sim, WPIN_PART_FAULT_DUPLICATE_NODE, b.drive, 0, true);
@@ -433,6 +520,7 @@ int main(void) {
     tcase_add_loop_test(tests, whatever_becomes_of_its_bus_it_stops, 0,
                         sizeof bus_troubles / sizeof *bus_troubles);
     tcase_add_test(tests, late_frames_do_no_harm);
+    tcase_add_loop_test(tests, what_is_heard_late_is_no_trouble, 0, 7);
     tcase_add_test(tests, whatever_happens_it_stops);
     tcase_add_test(tests, two_of_one_number_are_refused);
     tcase_add_loop_test(tests, a_drive_that_lost_its_power_while_it_stored_says_so, 0, 2);

@@ -122,10 +122,11 @@ static void field_in_time(const char *words, const char *action, const char *res
                   said);
 }
 
-/* What is said by a run that this computer was too busy for: it came too late itself, or the drives
- * did, which are another process. */
+/* What is said by a run that this computer was too busy for: it came too late itself, for a motor
+ * or for a drive, or the drives did, which are another process. */
 static bool was_late(void) {
-    return strstr(said, "WPIN_FAULT_LATE") != NULL || strstr(said, "does not answer") != NULL;
+    return strstr(said, "WPIN_FAULT_LATE") != NULL || strstr(said, "does not answer") != NULL ||
+           strstr(said, "it heard no heartbeat") != NULL;
 }
 
 /* Whether a run that ended so often too late may stay so: only under the sanitizers, which are to

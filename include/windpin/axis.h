@@ -118,6 +118,7 @@ typedef struct wpin_axis {
     wpin_moment last;
     uint32_t waits_us; /**< Until it is looked for again; since its state is not the one wanted. */
     uint32_t lost_us;  /**< Since process data came, saturated. */
+    uint32_t asked_us; /**< Since it was told to drive, saturated. */
     uint16_t status;   /**< Status word, 6041h. */
     uint16_t error;    /**< Its error code, 603Fh. */
     bool plain;        /**< Its actuator is wpin_plain_axis_actuator. */

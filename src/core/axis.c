@@ -130,6 +130,7 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     if (axis->wants != WPIN_AXIS_ENABLED) {
         axis->wants = WPIN_AXIS_ENABLED;
         axis->waits_us = STATE_US;
+        axis->asked_us = 0;
         axis->flags = AXIS_CHANGED;
     }
     if (!may_change(axis, mode)) {
@@ -281,9 +282,14 @@ static void tell_profile(wpin_axis *axis) {
     }
 }
 
+static uint32_t later(uint32_t since_us, uint32_t dt_us) {
+    return since_us > UINT32_MAX - dt_us ? UINT32_MAX : since_us + dt_us;
+}
+
 /* Time that passes: without a word of it, without it doing as it is told, until a reset is over. */
 static void pass(wpin_axis *axis, uint32_t dt_us) {
-    axis->lost_us = axis->lost_us > UINT32_MAX - dt_us ? UINT32_MAX : axis->lost_us + dt_us;
+    axis->lost_us = later(axis->lost_us, dt_us);
+    axis->asked_us = later(axis->asked_us, dt_us);
     if (axis->setup != WPIN_AXIS_SET_UP) {
         wpin_axis_set_up(axis, dt_us);
         return;

@@ -38,15 +38,26 @@ wpin_axis_state wpin_axis_state_of(uint16_t status_word) {
     }
 }
 
+static uint32_t lost_after_us(const wpin_axis *axis) {
+    uint16_t ms = axis->config->lost_ms;
+    return (uint32_t)(ms != 0 ? ms : LOST_MS) * 1000U;
+}
+
+/* It was enabled, by what it said after it could know that it is to be: what comes sooner may have
+ * been on its way since before, and be followed by the stop that was asked for then. */
+static bool was_enabled(const wpin_axis *axis, bool is_enabled) {
+    bool knows = axis->asked_us > lost_after_us(axis);
+    return axis->wants == WPIN_AXIS_ENABLED &&
+           ((is_enabled && knows) || wpin_axis_has(axis, AXIS_ENABLED));
+}
+
 static void note_state(wpin_axis *axis) {
     axis->state = (uint8_t)wpin_axis_state_of(axis->status);
     bool enabled = axis->state == WPIN_AXIS_ENABLED;
-    if (axis->wants == WPIN_AXIS_ENABLED && !enabled && wpin_axis_has(axis, AXIS_ENABLED)) {
+    if (was_enabled(axis, enabled) && !enabled) {
         wpin_axis_set(axis, AXIS_DROPPED, true);
     }
-    wpin_axis_set(axis, AXIS_ENABLED,
-                  axis->wants == WPIN_AXIS_ENABLED &&
-                      (enabled || wpin_axis_has(axis, AXIS_ENABLED)));
+    wpin_axis_set(axis, AXIS_ENABLED, was_enabled(axis, enabled));
     bool taken = (axis->status & TAKEN) != 0;
     if (wpin_axis_homes(axis)) { /* its last home is forgotten when it begins */
         bool old = taken && axis->waits_us > STATE_US - OLD_US;
@@ -86,11 +97,6 @@ void wpin_axis_take(void *context, uint8_t number, const wpin_frame *frame) {
     } else if (axis->config->network != NULL) {
         wpin_count_up(&axis->config->network->bad);
     }
-}
-
-static uint32_t lost_after_us(const wpin_axis *axis) {
-    uint16_t ms = axis->config->lost_ms;
-    return (uint32_t)(ms != 0 ? ms : LOST_MS) * 1000U;
 }
 
 bool wpin_axis_is_heard(const wpin_axis *axis) {
