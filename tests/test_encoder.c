@@ -163,6 +163,26 @@ START_TEST(standing_shaking_and_slowing_down_are_told_apart) {
 }
 END_TEST
 
+/* At rest it is as old as can be: as it begins, whatever the clock shows, and for as long as it
+ * stands, though the clock goes round twice. A regulator's gains go by it. */
+START_TEST(what_stands_is_old_at_any_time) {
+    wpin_encoder_config config = {.counter = 5, .full_hz = 2000, .window_us = 1000};
+    shaft s;
+    wpin_encoder e;
+    for (uint32_t now = 0; now < 16; now++) {
+        open_shaft(&s, &e, &config);
+        s.now = now << 28;
+        ck_assert_uint_eq(turn(&s, &e, 0, 1000).speed_us, UINT16_MAX);
+    }
+    for (int i = 0; i < 500; i++) {
+        turn(&s, &e, i < 100 ? 1500 : 0, 1000);
+    }
+    for (int i = 0; i < 1000; i++) {
+        ck_assert_uint_eq(turn(&s, &e, 0, 9000000).speed_us, UINT16_MAX);
+    }
+}
+END_TEST
+
 /* A clock that jumps, stands and runs back, and a counter that fails or leaps: no speed out of this
  * world stays, and what fails is not valid. */
 START_TEST(a_nasty_clock_and_counter_pass_by) {
@@ -284,6 +304,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_speed_is_right_from_a_crawl_to_full, 0, 200);
     tcase_add_test(tests, uneven_edges_beat_with_no_tick);
     tcase_add_test(tests, standing_shaking_and_slowing_down_are_told_apart);
+    tcase_add_test(tests, what_stands_is_old_at_any_time);
     tcase_add_loop_test(tests, a_nasty_clock_and_counter_pass_by, 0, 5);
     tcase_add_test(tests, what_an_encoder_can_not_use_is_refused);
     tcase_add_loop_test(tests, edges_are_counted_in_software, 0, 4);

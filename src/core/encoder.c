@@ -127,6 +127,7 @@ wpin_status wpin_encoder_init(wpin_encoder *encoder, const WPIN_FAR wpin_encoder
     }
     make_scale(encoder, config->full_hz);
     encoder->last = now.counts;
+    encoder->over_us = UINT16_MAX;
     return WPIN_OK;
 }
 
@@ -241,6 +242,7 @@ static void wait_for_counts(wpin_encoder *e, uint32_t us) {
     if (us >= (still_us != 0 ? still_us : WPIN_STILL_US)) {
         e->way = 0;
         e->speed = 0;
+        e->over_us = UINT16_MAX; /* old, also once the clock has gone round since */
         return;
     }
     if (us <= e->period_us || e->speed == 0) {
