@@ -279,7 +279,8 @@ static __attribute__((noinline)) bool fused_ramp(void) {
     bool on = fused.measured && fused.speed > FUSED_HARDLY;
     bool back = fused.measured && fused.speed < -FUSED_HARDLY;
     bool lags = (on && target < 0 && now <= 0) || (back && target > 0 && now >= 0);
-    bool waits = target != 0 && ((fused.held & FUSED_TURNS) != 0 || lags);
+    bool faster = (fused.direction == 1 && target > now) || (fused.direction == -1 && target < now);
+    bool waits = target != 0 && (((fused.held & FUSED_TURNS) != 0 && !faster) || lags);
     if (!waits && (now != target || fused.asked_part != 0)) {
         bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
         uint16_t size = fused_size(now), goal = over ? 0 : fused_size(target);

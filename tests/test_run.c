@@ -444,6 +444,36 @@ START_TEST(turning_over_is_said_where_it_is_so) {
 }
 END_TEST
 
+/* A shaft that nothing slows, and that its regulator may not brake beyond zero: faster than a ramp
+ * has come by then it is caught up with, and one that is to be turned over first is not waited for
+ * for ever. */
+START_TEST(what_nothing_slows_is_given_up) {
+    const char *rig = write_file(
+        "auger.yaml",
+        "rig: honey auger\n"
+        "controller: {logic: 3.3V, tick: 1ms}\n"
+        "supplies: {main: {voltage: 12V, resistance: 40mohm, limit: 20A, switch: off}}\n"
+        "loads:\n"
+        "  auger:\n"
+        "    supply: main\n"
+        "    stage: {kind: two-inputs-enable, pwm: 18kHz, pins: {in1: 5, in2: 6, enable: 7}}\n"
+        "    driver: {on-resistance: 40mohm, current-limit: 20A, voltage-limit: 30V}\n"
+        "    motor: {resistance: 0.6ohm, inductance: 0.5mH, speed-constant: 300rpm/V, gear: 30,\n"
+        "            inertia: 100gcm2}\n"
+        "    encoder: {pins: {a: 2, b: 3}, lines: 11}\n"
+        "    speed: {rated: 90rpm, maximum: 110rpm}\n"
+        "    ramp: {up: 1s, down: 1s}\n"
+        "    rest: 300ms\n");
+    const char *plan = write_file("auger.plan", "main on\nauger ramp 60rpm\nauger stop\n"
+                                                "auger ramp reverse 60rpm\nauger stop\n");
+    tool(1,
+         SAYS("+60 rpm               0.000    0.5", /* caught up with, not waited for */
+              "given up after 6", "it has to come to rest first, and at 6",
+              "2 as asked, 1 with a remark, 1 not. 6", "still turned 60 s after the plan's end"),
+         "run %s %s", rig, plan);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("run");
     TCase *tests = tcase_create("run");
@@ -463,6 +493,7 @@ int main(void) {
     tcase_add_test(tests, later_rounds_are_summed_up);
     tcase_add_test(tests, the_same_run_twice_is_the_same);
     tcase_add_test(tests, turning_over_is_said_where_it_is_so);
+    tcase_add_test(tests, what_nothing_slows_is_given_up);
     tcase_add_test(tests, a_step_answers_for_all_its_time);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, the_stop_input_stops_the_house);

@@ -144,6 +144,15 @@ static bool is_through_first(const wpin_motor *motor, int16_t target) {
            ((on && target < 0 && now <= 0) || (back && target > 0 && now >= 0));
 }
 
+/* Whether it has to come to rest first. Braked by its regulator, which its guard does not let turn
+ * it back, it need not where it is to turn faster the way it does: its set-point comes by. */
+static bool turns_over(const wpin_motor *motor, int16_t target) {
+    int8_t way = motor->guard.direction;
+    int16_t now = wpin_config_of(motor)->loop_state->asked_now;
+    bool faster = (way == 1 && target > now) || (way == -1 && target < now);
+    return (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && !faster;
+}
+
 /* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way,
  * or its actuator still starts.
  * True: it was asked to come to rest, and has. */
@@ -151,8 +160,8 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
     wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     int16_t target = (int16_t)motor->setpoint.value;
     bool starts = is_starting(motor);
-    bool waits = target != 0 && (starts || (motor->guard.held & WPIN_HELD_REVERSAL) != 0 ||
-                                 is_through_first(motor, target));
+    bool waits =
+        target != 0 && (starts || turns_over(motor, target) || is_through_first(motor, target));
     if (starts) {
         begin_where_it_is(motor, target);
     }

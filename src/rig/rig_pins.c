@@ -177,11 +177,55 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
     }
 }
 
+static bool names_line(wpin_reader *reader, const yaml_node_pair_t *pair,
+                       const wpin_stage_kind *kind) {
+    for (unsigned i = 0; i < kind->table->line_count; i++) {
+        if (strcasecmp(kind->lines[i], wpin_key_text(reader, pair)) == 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Whether all lines of a kind are named there, and none besides. */
+static bool are_lines_of(wpin_reader *reader, const yaml_node_t *map, const wpin_stage_kind *kind) {
+    size_t count = 0;
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top; pair++, count++) {
+        if (!names_line(reader, pair, kind)) {
+            return false;
+        }
+    }
+    return count == kind->table->line_count;
+}
+
+/* Where they are the lines of another kind: which. */
+static void tell_kind(wpin_reader *reader, const yaml_node_t *map, const wpin_rig_load *load) {
+    char names[400] = "";
+    size_t count, found = 0;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    if (map->type != YAML_MAPPING_NODE || are_lines_of(reader, map, load->kind)) {
+        return;
+    }
+    for (size_t i = 0; i < count; i++) {
+        size_t used = strlen(names);
+        if (are_lines_of(reader, map, &kinds[i])) {
+            snprintf(names + used, sizeof names - used, "%s%s", found++ == 0 ? "" : ", ",
+                     kinds[i].name);
+        }
+    }
+    if (found > 0) {
+        wpin_say_at(reader, map, "just these lines are those of %s: %s",
+                    found == 1 ? "another kind" : "other kinds", names);
+    }
+}
+
 void wpin_read_stage_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                           wpin_rig_load *load) {
     unsigned given = wpin_read_pins(reader, node, load->kind, "pins", load->pins);
     read_pin_names(reader, node, load);
     check_pins(reader, rig, node, load, given);
+    tell_kind(reader, node, load);
 }
 
 wpin_rig_sharing wpin_rig_shares(const wpin_rig *rig, size_t load, unsigned line) {

@@ -124,6 +124,7 @@ struct wpin_session {
     double *effect;       /* the same of its light */
     uint16_t *lost;       /* of each load without sensors: steps lost so far */
     unsigned ended_steps;
+    double news;                  /* s: when a step began or ended last */
     unsigned *rounds;             /* how often each step of the plan has begun */
     int64_t start, read_at;       /* ps: the plan began; the loads were last looked at */
     bool by_hand, ending, over;   /* there is no plan; all is being stopped; and is */

@@ -148,6 +148,7 @@ void wpin_session_end_step(wpin_session *run, size_t track, bool done) {
 
 void wpin_session_observe(void *context, uint8_t track, uint16_t step, bool begins) {
     wpin_session *run = context;
+    run->news = wpin_session_time(run);
     if (begins) {
         run->onlooker->begins(run, step);
         wpin_session_begin_step(run, run->plan, track, step);

@@ -3,18 +3,30 @@
 #include "session.h"
 #include <math.h>
 
+#define PATIENCE 60.0 /* s beyond what the whole plan takes */
+
 static bool records_failed(const wpin_session *run) {
     return (run->options.csv != NULL && wpin_csv_error(run->options.csv) != 0) ||
            (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
+}
+
+/* Whether nothing comes of what was asked for, such as of turning over a shaft that nothing brings
+ * to rest: simulated it would go on for ever. On a bench somebody sees it. */
+static bool is_stuck(const wpin_session *run) {
+    return wpin_session_knows(run) &&
+           wpin_session_time(run) - run->news > run->plan->seconds + PATIENCE;
 }
 
 /* Ends the plan before its time when asked to, or when the record can not be kept. */
 static void watch_outside(wpin_session *run) {
     bool asked = run->options.interrupted != NULL && *run->options.interrupted != 0;
     bool over = run->plan->rehearsed > 0 && wpin_session_time(run) >= run->plan->rehearsed;
-    if (!run->sequence.running || !(asked || over || records_failed(run) || run->out_of_memory)) {
+    bool stuck = is_stuck(run);
+    if (!run->sequence.running ||
+        !(asked || over || stuck || records_failed(run) || run->out_of_memory)) {
         return;
     }
+    run->report->gave_up = stuck;
     run->report->interrupted = asked;
     run->report->rehearsed = over && !asked;
     wpin_session_cut_steps(run);

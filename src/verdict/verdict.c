@@ -261,6 +261,18 @@ static bool outlasted_first(const wpin_session *run, const wpin_step_result *ste
            wpin_motor_ended(&run->motors[step->load]) == WPIN_ENDED_TIMEOUT;
 }
 
+/* Simulated, it was not waited for any longer. */
+static void judge_stuck(const wpin_session *run, wpin_step_result *step) {
+    bool rests =
+        step->load >= 0 && wpin_motor_state(&run->motors[step->load]) == WPIN_STATE_RESTING;
+    wpin_rule(step, WPIN_VERDICT_BAD,
+              rests
+                  ? "given up after %.0f s: it has to come to rest first, and at %.3g rpm nothing "
+                    "brings it there"
+                  : "given up after %.0f s, at %.3g rpm: nothing came of it",
+              step->took, fabs(step->rpm));
+}
+
 static void judge_unfinished(const wpin_session *run, wpin_step_result *step) {
     if (outlasted_first(run, step)) {
         wpin_rule(step, WPIN_VERDICT_BAD,
@@ -269,6 +281,10 @@ static void judge_unfinished(const wpin_session *run, wpin_step_result *step) {
     }
     if (step->until && run->sequence.result == WPIN_FAULT_TIMEOUT) {
         judge_late(run, step);
+        return;
+    }
+    if (run->report->gave_up) {
+        judge_stuck(run, step);
         return;
     }
     if (run->report->rehearsed) {

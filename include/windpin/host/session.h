@@ -183,6 +183,8 @@ typedef struct wpin_report {
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
     bool interrupted;       /**< Ended by *options.interrupted. */
     bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
+    bool gave_up;           /**< Simulated: no step began or ended for a minute more than the whole
+                                 plan takes. */
     int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
     bool bad; /**< A bad step, a fault not cleared, something burnt, a requirement not met, or a
                    load that still turns. */
