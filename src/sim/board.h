@@ -139,7 +139,7 @@ typedef struct wpin_bridge {
     double rise;                     /* K above 25 degC */
     double edge_joules;              /* lost at edges since the heat was looked at: the motor's
                                         capacitor, slow diodes */
-    double diode_amps;               /* mean current of its diodes of late */
+    double diode_amps[WPIN_DIODES];  /* mean current of each diode of late */
     wpin_bootstrap bootstraps[3];    /* of the high side of each leg */
     wpin_leg_watch watch;
     bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */

@@ -5,6 +5,7 @@
 #include "windpin/host/calc.h"
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 
 #define AIR        25.0
 #define DIODE_TIME 1.0  /* s */
@@ -84,15 +85,21 @@ static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double lost, double 
     }
 }
 
-/* A small part: its mean current of the last second or so counts. */
-static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double seconds) {
-    double limit = bridge->part.diode_limit;
-    bridge->diode_amps += (mean - bridge->diode_amps) * -expm1(-seconds / DIODE_TIME);
-    if (bridge->diode_amps > limit && !bridge->burnt) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
-                        "free-wheel diode: %.3g A on average, it survives %.3g A",
-                        bridge->diode_amps, limit);
+/* A small part: its mean current of the last second or so counts. Of three legs each has its own;
+ * elsewhere one of them carries all of it. */
+static void heat_diodes(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
+                        double seconds) {
+    const double limit = bridge->part.diode_limit, share = -expm1(-seconds / DIODE_TIME);
+    for (int d = 0; d < WPIN_DIODES; d++) {
+        double *amps = &bridge->diode_amps[d];
+        double flowed = plant->leg_diodes[d / 2][d % 2] + (d == 0 ? plant->diode_sizes : 0);
+        *amps += (flowed / seconds - *amps) * share;
+        if (*amps > limit && !bridge->burnt) {
+            wpin_bridge_burn(bridge);
+            wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
+                            "free-wheel diode: %.3g A on average, it survives %.3g A", *amps,
+                            limit);
+        }
     }
 }
 
@@ -104,8 +111,8 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
             continue;
         }
         double mean_square = plant->squares / seconds, mean_size = plant->sizes / seconds;
-        double mean_diode = plant->diode_sizes / seconds, lost = plant->lost / seconds;
-        plant->squares = plant->sizes = plant->diode_sizes = plant->lost = 0;
+        double lost = plant->lost / seconds;
+        plant->squares = plant->sizes = plant->lost = 0;
         if (plant->heat.resistance > 0) {
             heat_winding(sim, bridge, plant, mean_square, seconds);
         }
@@ -113,8 +120,10 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
             heat_driver(sim, bridge, lost, mean_square, mean_size, seconds);
         }
         if (bridge->part.diode_limit > 0) {
-            heat_diode(sim, bridge, mean_diode, seconds);
+            heat_diodes(sim, bridge, plant, seconds);
         }
+        plant->diode_sizes = 0;
+        memset(plant->leg_diodes, 0, sizeof plant->leg_diodes);
     }
 }
 

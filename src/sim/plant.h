@@ -10,6 +10,8 @@
 #include <math.h>
 #include <stddef.h>
 
+#define WPIN_DIODES 6 /* of three legs, the most there are */
+
 /* What a leg of the bridge connects its terminal to. */
 typedef enum wpin_leg_state {
     WPIN_LEG_OFF,
@@ -310,8 +312,9 @@ typedef struct wpin_plant {
     double cold_ohms, cold_constant; /* of the winding at 25 degC */
     double drifted;                  /* its rise when resistance and constant were last set */
     double squares, sizes;           /* sums of i i dt and |i| dt since the heat was looked at */
-    double diode_sizes;              /* |i| dt of the part that free-wheel diodes carried */
-    double lost;                     /* in switches and diodes, J */
+    double diode_sizes;              /* |i| dt of the part that a free-wheel diode carried; */
+    double leg_diodes[WPIN_DIODES / 2][2]; /* of three legs those to ground, to the supply */
+    double lost;                           /* in switches and diodes, J */
     wpin_piece pieces[WPIN_PIECES];
     wpin_solved *solved;      /* its own or shared; NULL: its kind has no use for it */
     wpin_constants constants; /* that it is now... */

@@ -13,15 +13,21 @@ static const double shortest[WPIN_TROUBLE_COUNT] = {[WPIN_TROUBLE_BACKWARDS] = 0
                                                     [WPIN_TROUBLE_UNASKED] = 0.2,
                                                     [WPIN_TROUBLE_UNPOWERED] = 0.1};
 
-/* Highest current that a motor should take at this duty and speed; of other loads a token. */
-static double due_amps(const wpin_session *run, const wpin_rig_load *load, double duty,
-                       double rpm) {
+/* What a motor should take at this duty and speed, at the most and on average: in pulses that stop
+ * far apart these are; of other loads a token. */
+typedef struct due {
+    double most, mean;
+} due;
+
+static due due_amps(const wpin_session *run, const wpin_rig_load *load, double duty, double rpm) {
     double volts = run->rig->supplies[load->supply].volts;
     if (wpin_rig_type(load)->shines) {
-        return duty > 0.02 && volts > load->lamp.forward_volts ? 0.05 : 0;
+        double amps = duty > 0.02 && volts > load->lamp.forward_volts ? 0.05 : 0;
+        return (due){amps, amps};
     }
     if (wpin_rig_type(load)->pulls) {
-        return duty > 0.02 ? 0.05 : 0;
+        double amps = duty > 0.02 ? 0.05 : 0;
+        return (due){amps, amps};
     }
     const wpin_part_motor *m = &load->motor;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
@@ -29,10 +35,11 @@ static double due_amps(const wpin_session *run, const wpin_rig_load *load, doubl
     double hz = wpin_stage_kind_takes_duty(load->kind) ? load->limits.pwm_hz : 0;
     double speed = wpin_part_shaft_speed(m, fabs(rpm));
     wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, hz, speed);
-    double amps = wpin_calc_pwm_wave(&loop, hz > 0 ? duty : 1).most;
-    bool coming = duty * volts - switches * load->bridge.saturation_volts >
-                  m->constant * speed + 0.05 * volts;
-    return coming && amps > 1e-3 ? amps : 0;
+    double on = fmax(duty - wpin_rig_leg_dead_time(load) * hz, 0); /* each pulse begins later */
+    wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, hz > 0 ? on : 1);
+    bool coming =
+        on * volts - switches * load->bridge.saturation_volts > m->constant * speed + 0.05 * volts;
+    return coming && wave.most > 1e-3 ? (due){wave.most, wave.mean} : (due){0, 0};
 }
 
 static void watch_motor(const wpin_session *run, wpin_step_result *r, double duty,
@@ -74,11 +81,12 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
     bool judged = driven && wpin_session_supply_on(run, load->supply);
     wpin_spell_put(&r->spells[WPIN_TROUBLE_UNPOWERED], driven && !judged, wpin_session_time(run),
                    w->seconds, fabs(duty));
-    double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
-    r->driven += due > 0 ? w->seconds : 0;
-    wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD],
-                   due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due), wpin_session_time(run),
-                   w->seconds, run->rig->supplies[load->supply].volts - last->supply_volts);
+    due d = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : (due){0, 0};
+    double least = fmin(fmin(0.1 * d.most, 1e-3 + 0.02 * d.most), 0.3 * d.mean);
+    r->driven += d.most > 0 ? w->seconds : 0;
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD], d.most > 0 && w->amps < least,
+                   wpin_session_time(run), w->seconds,
+                   run->rig->supplies[load->supply].volts - last->supply_volts);
 }
 
 void wpin_course_period(const wpin_session *run, size_t load, wpin_step_result *r,
