@@ -54,7 +54,7 @@ void bench_pass(void) {
         clock_us = clock_us - 10 + pick(21) + (pick(64) == 0 ? pick(40000) : 0);
         sensed_mv = pick(16) == 0 ? 1900 : 400;
     }
-    turns += (uint32_t)wpin_motor_duty(&motor) - turns / 64U;
+    turns += (uint32_t)(wpin_motor_duty(&motor) - (int32_t)turns / 64); /* either way */
     place += (uint32_t)((int32_t)turns / 512);
 }
 
