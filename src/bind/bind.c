@@ -173,8 +173,7 @@ static int16_t gives_way_mv(const wpin_rig *rig, const wpin_rig_load *load) {
  * while, and go as fast as it likes. */
 static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
-    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
-    double breakaway = wpin_rig_duty_at(rig, load, shaft.holds / load->motor.constant, 0);
+    double breakaway = wpin_rig_duty_at(rig, load, wpin_rig_loose_amps(load), 0);
     double stall_time = s->there ? s->stall_time : 0.5, wrong = s->there ? 0.1 : stall_time;
     bound->motion = (wpin_motion_config){.still = wpin_bind_still_speed(rig, load),
                                          .least_effort = to_duty(fmin(breakaway + 0.02, 1)),

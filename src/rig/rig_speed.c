@@ -54,6 +54,13 @@ double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load) {
     return load->speed.there ? load->speed.maximum : no_load;
 }
 
+double wpin_rig_loose_amps(const wpin_rig_load *load) {
+    const wpin_part_motor *m = &load->motor;
+    const double least = 0.86602540378443864676; /* cos 30 degrees */
+    bool uneven = m->sinusoidal && !load->vector.there;
+    return wpin_part_at_shaft(m).holds / m->constant / (uneven ? least : 1);
+}
+
 static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_motor *m = &load->motor;
     wpin_at_shaft shaft = wpin_part_at_shaft(m);
@@ -61,7 +68,7 @@ static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load)
     double full = wpin_part_shaft_speed(m, load->speed.maximum);
     double share = load->speed.rated / load->speed.maximum, w = share * full;
     double line = 4 * 60 / (load->speed.rated * wpin_rig_counts_at_output(load));
-    double turns = shaft.drags / k, runs = turns + shaft.viscous * w / k, loose = shaft.holds / k;
+    double turns = shaft.drags / k, runs = turns + shaft.viscous * w / k;
     double ramp = fmax(load->limits.ramp_up, 1e-3), hurries = shaft.inertia * full / ramp / k;
     double friction = wpin_rig_duty_at(rig, load, turns, 0);
     double half = wpin_rig_duty_at(rig, load, turns, w / 2);
@@ -74,7 +81,7 @@ static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load)
         .viscous = shaft.viscous,
         .feed = (wpin_rig_duty_at(rig, load, runs, w) - friction) / share,
         .friction = friction,
-        .breakaway = wpin_rig_duty_at(rig, load, loose, 0),
+        .breakaway = wpin_rig_duty_at(rig, load, wpin_rig_loose_amps(load), 0),
         .speeding_up = (wpin_rig_duty_at(rig, load, turns + hurries, w / 2) - half) * ramp,
         .full = full,
         .tick = rig->controller.tick,

@@ -3,11 +3,9 @@
 #include <math.h>
 
 double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_part_motor *m = &load->motor;
     const wpin_rig_supply *s = &rig->supplies[load->supply];
-    double hold = wpin_part_at_shaft(m).holds;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    return wpin_rig_duty_for(load, hold / m->constant, 0, s->volts, s->resistance,
+    return wpin_rig_duty_for(load, wpin_rig_loose_amps(load), 0, s->volts, s->resistance,
                              switches * load->bridge.on_resistance);
 }
 

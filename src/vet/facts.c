@@ -337,7 +337,7 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     f->torque = shaft.drags * (1 + tolerance);
     f->viscous = shaft.viscous;
     f->quadratic = shaft.quadratic;
-    f->hold = shaft.holds * (1 + tolerance);
+    f->hold = wpin_rig_loose_amps(f->load) * m->constant * (1 + tolerance);
     f->inertia = shaft.inertia;
     f->stall_amps = fmin(volts / f->loop_ohms, f->most_amps);
     f->speed = wpin_speed_at(f, f->load->limits.duty_max);

@@ -90,6 +90,9 @@ WPIN_API double wpin_rig_axis_homes_at(const wpin_rig_load *load);
 WPIN_API void wpin_rig_axis_switches(const wpin_rig_axis *axis, char *words, size_t size);
 /** Those that have to stand so, bit n: switch n + 1. */
 WPIN_API unsigned wpin_rig_axis_switched(const wpin_rig_axis *axis, wpin_rig_switch way);
+/** Current that turns a load's motor loose wherever it stands, A: commutated in six steps a sine
+ * makes cos 30 degrees of its torque at the ends of a sector. */
+WPIN_API double wpin_rig_loose_amps(const wpin_rig_load *load);
 /** How fast a load's motor slows by its friction alone at a speed of its shaft, w in rad/s: rad/s
  * in a second. 0 where nothing holds it back, or its stage slows it while PWM is low. */
 WPIN_API double wpin_rig_coasts(const wpin_rig_load *load, double w);
