@@ -331,8 +331,7 @@ static void pass_late(unsigned ms) {
         }
         while (line.bus.receive(line.bus.context, &frame)) {
             put_on(&line.from, &frame);
-            if (++line.heard % 23 ==
-                0) { /* a sender that was disturbed at its very end repeats it */
+            if (++line.heard % 23 == 0) { /* disturbed at its very end it is sent again */
                 put_on(&line.from, &frame);
             }
         }

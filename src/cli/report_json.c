@@ -163,16 +163,17 @@ void cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(loads, load_json(rig, report, i));
     }
     json_t *all = json_pack(
-        "{s:s, s:o, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
+        "{s:s, s:o, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, "
+        "s:o}",
         "windpin", WPIN_VERSION, "plan", cli_json_text(run->files[1]), "averaged",
         (int)run->averaged, "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds,
         "still_turning",
         report->still_turning < 0 ? json_null()
                                   : json_string(rig->loads[report->still_turning].name),
         "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,
-        "rehearsed", (int)report->rehearsed, "ended", wpin_status_name(report->result), "loads",
-        loads, "steps", steps, "required", cli_required_json(report), "faults", faults, "events",
-        events, "burnt", burns, "vetted",
+        "rehearsed", (int)report->rehearsed, "gave_up", (int)report->gave_up, "ended",
+        wpin_status_name(report->result), "loads", loads, "steps", steps, "required",
+        cli_required_json(report), "faults", faults, "events", events, "burnt", burns, "vetted",
         run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
     cli_dump_json(cli_of_rig(rig, all));
 }

@@ -194,8 +194,7 @@ static bool run_at(experiment *e, double duty, uint32_t ramp_us, double hold) {
 
 /* Duty, as the rig has it: what surely breaks it loose, and what it may be run at. */
 static double loosening(const wpin_rig *rig, const wpin_rig_load *l, double most) {
-    double amps = wpin_part_at_shaft(&l->motor).holds / l->motor.constant;
-    return fmin(1.5 * wpin_rig_duty_at(rig, l, amps, 0) + 0.03, most);
+    return fmin(1.5 * wpin_rig_duty_at(rig, l, wpin_rig_loose_amps(l), 0) + 0.03, most);
 }
 
 static double highest(const wpin_rig *rig, const wpin_rig_load *l) {

@@ -2,8 +2,6 @@
 #include "session.h"
 #include <math.h>
 
-#define PATIENCE 60.0 /* s until what does not come to rest is told instead */
-
 static const wpin_rig_input *stop_input(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->input_count; i++) {
         if (rig->inputs[i].stops) {
@@ -70,7 +68,7 @@ static void look_after(wpin_session *run, size_t load, double since) {
         run->stopping[load] = false;
         run->report->rest_seconds = since;
         wpin_session_note(run, name, "stood %.3f s after %s: it %s", since, after, how(run, load));
-    } else if (since > PATIENCE) {
+    } else if (since > WPIN_PATIENCE) {
         run->stopping[load] = false;
         run->report->still_turning = (int)load;
         wpin_session_note(

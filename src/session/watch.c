@@ -3,8 +3,6 @@
 #include "session.h"
 #include <math.h>
 
-#define PATIENCE 60.0 /* s beyond what the whole plan takes */
-
 static bool records_failed(const wpin_session *run) {
     return (run->options.csv != NULL && wpin_csv_error(run->options.csv) != 0) ||
            (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
@@ -14,7 +12,7 @@ static bool records_failed(const wpin_session *run) {
  * to rest: simulated it would go on for ever. On a bench somebody sees it. */
 static bool is_stuck(const wpin_session *run) {
     return wpin_session_knows(run) &&
-           wpin_session_time(run) - run->news > run->plan->seconds + PATIENCE;
+           wpin_session_time(run) - run->news > run->plan->seconds + WPIN_PATIENCE;
 }
 
 /* Ends the plan before its time when asked to, or when the record can not be kept. */
@@ -26,7 +24,7 @@ static void watch_outside(wpin_session *run) {
         !(asked || over || stuck || records_failed(run) || run->out_of_memory)) {
         return;
     }
-    run->report->gave_up = stuck;
+    run->report->gave_up = stuck && !asked;
     run->report->interrupted = asked;
     run->report->rehearsed = over && !asked;
     wpin_session_cut_steps(run);

@@ -156,7 +156,7 @@ static void heat(wpin_plant *plant, const wpin_piece *piece, double charge, doub
     plant->squares += squares;
     plant->sizes += fabs(charge);
     plant->lost += squares * piece->loop.drop_ohms + fabs(charge) * piece->loop.drop_volts;
-    plant->diode_sizes += piece->loop.diode ? fabs(charge) : 0;
+    plant->diodes[0] += piece->loop.diode ? fabs(charge) : 0;
 }
 
 static void take(wpin_plant *plant, const wpin_gap *g, const period *p) {

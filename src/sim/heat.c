@@ -92,8 +92,7 @@ static void heat_diodes(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *pl
     const double limit = bridge->part.diode_limit, share = -expm1(-seconds / DIODE_TIME);
     for (int d = 0; d < WPIN_DIODES; d++) {
         double *amps = &bridge->diode_amps[d];
-        double flowed = plant->leg_diodes[d / 2][d % 2] + (d == 0 ? plant->diode_sizes : 0);
-        *amps += (flowed / seconds - *amps) * share;
+        *amps += (plant->diodes[d] / seconds - *amps) * share;
         if (*amps > limit && !bridge->burnt) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
@@ -122,8 +121,7 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
         if (bridge->part.diode_limit > 0) {
             heat_diodes(sim, bridge, plant, seconds);
         }
-        plant->diode_sizes = 0;
-        memset(plant->leg_diodes, 0, sizeof plant->leg_diodes);
+        memset(plant->diodes, 0, sizeof plant->diodes);
     }
 }
 

@@ -178,7 +178,7 @@ static double look(mean *m, wpin_plant *plant, const wpin_rotor *r, wpin_two u, 
 /* What its diodes carried, and its ripple's part in what is seen of the currents. */
 static void tell(const mean *m, wpin_plant *plant, double most) {
     for (int x = 0; plant->heats && x < WPIN_PHASES; x++) {
-        plant->leg_diodes[x][m->amps[x] < 0] +=
+        plant->diodes[2 * x + (m->amps[x] < 0)] +=
             fabs(m->amps[x]) * (m->gaps[x][UP].seconds + m->gaps[x][DOWN].seconds);
     }
     wpin_sums *sums = &plant->sums;

@@ -119,7 +119,7 @@ void wpin_flow_losses(wpin_plant *plant, const wpin_flow *flow, double seconds) 
         const wpin_tie *tie = &flow->tie[x];
         double size = fabs(flow->charge[x]);
         plant->lost += tie->resistance * square(flow, x) * (seconds / 3) + tie->drop * size;
-        plant->leg_diodes[x][flow->charge[x] < 0] += tie->diode ? size : 0;
+        plant->diodes[2 * x + (flow->charge[x] < 0)] += tie->diode ? size : 0;
     }
 }
 

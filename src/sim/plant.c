@@ -208,7 +208,7 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
         plant->squares += squares;
         plant->sizes += size;
         plant->lost += squares * p->loop.drop_ohms + size * p->loop.drop_volts;
-        plant->diode_sizes += p->loop.diode ? size : 0;
+        plant->diodes[0] += p->loop.diode ? size : 0;
     }
     plant->amps = end.amps;
     plant->speed = end.speed;

@@ -312,9 +312,9 @@ typedef struct wpin_plant {
     double cold_ohms, cold_constant; /* of the winding at 25 degC */
     double drifted;                  /* its rise when resistance and constant were last set */
     double squares, sizes;           /* sums of i i dt and |i| dt since the heat was looked at */
-    double diode_sizes;              /* |i| dt of the part that a free-wheel diode carried; */
-    double leg_diodes[WPIN_DIODES / 2][2]; /* of three legs those to ground, to the supply */
-    double lost;                           /* in switches and diodes, J */
+    double diodes[WPIN_DIODES];      /* |i| dt of each free-wheel diode: of three legs two each, to
+                                        ground and to the supply; else all of it in the first */
+    double lost;                     /* in switches and diodes, J */
     wpin_piece pieces[WPIN_PIECES];
     wpin_solved *solved;      /* its own or shared; NULL: its kind has no use for it */
     wpin_constants constants; /* that it is now... */

@@ -115,7 +115,7 @@ static void take_heat(wpin_plant *plant, const wpin_period *p, const wpin_onward
                   b->count * (b->v * (q->vv * b->v + q->vc) + q->cc);
     }
     plant->sizes += over(&p->whole.sizes, b);
-    plant->diode_sizes += over(&p->whole.diode_sizes, b);
+    plant->diodes[0] += over(&p->whole.diode_sizes, b);
 }
 
 static void take(wpin_plant *plant, const wpin_period *p, const wpin_onward *o, const wpin_begun *b,

@@ -15,19 +15,19 @@ static const double shortest[WPIN_TROUBLE_COUNT] = {[WPIN_TROUBLE_BACKWARDS] = 0
 
 /* What a motor should take at this duty and speed, at the most and on average: in pulses that stop
  * far apart these are; of other loads a token. */
-typedef struct due {
+typedef struct flow {
     double most, mean;
-} due;
+} flow;
 
-static due due_amps(const wpin_session *run, const wpin_rig_load *load, double duty, double rpm) {
+static flow due_amps(const wpin_session *run, const wpin_rig_load *load, double duty, double rpm) {
     double volts = run->rig->supplies[load->supply].volts;
     if (wpin_rig_type(load)->shines) {
         double amps = duty > 0.02 && volts > load->lamp.forward_volts ? 0.05 : 0;
-        return (due){amps, amps};
+        return (flow){amps, amps};
     }
     if (wpin_rig_type(load)->pulls) {
         double amps = duty > 0.02 ? 0.05 : 0;
-        return (due){amps, amps};
+        return (flow){amps, amps};
     }
     const wpin_part_motor *m = &load->motor;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
@@ -39,7 +39,7 @@ static due due_amps(const wpin_session *run, const wpin_rig_load *load, double d
     wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, hz > 0 ? on : 1);
     bool coming =
         on * volts - switches * load->bridge.saturation_volts > m->constant * speed + 0.05 * volts;
-    return coming && wave.most > 1e-3 ? (due){wave.most, wave.mean} : (due){0, 0};
+    return coming && wave.most > 1e-3 ? (flow){wave.most, wave.mean} : (flow){0, 0};
 }
 
 static void watch_motor(const wpin_session *run, wpin_step_result *r, double duty,
@@ -81,10 +81,10 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
     bool judged = driven && wpin_session_supply_on(run, load->supply);
     wpin_spell_put(&r->spells[WPIN_TROUBLE_UNPOWERED], driven && !judged, wpin_session_time(run),
                    w->seconds, fabs(duty));
-    due d = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : (due){0, 0};
-    double least = fmin(fmin(0.1 * d.most, 1e-3 + 0.02 * d.most), 0.3 * d.mean);
-    r->driven += d.most > 0 ? w->seconds : 0;
-    wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD], d.most > 0 && w->amps < least,
+    flow due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : (flow){0, 0};
+    double least = fmin(fmin(0.1 * due.most, 1e-3 + 0.02 * due.most), 0.3 * due.mean);
+    r->driven += due.most > 0 ? w->seconds : 0;
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD], due.most > 0 && w->amps < least,
                    wpin_session_time(run), w->seconds,
                    run->rig->supplies[load->supply].volts - last->supply_volts);
 }
