@@ -134,6 +134,38 @@ static wpin_window held_apart(const wpin_sim_pin *p, wpin_window next) {
     return next;
 }
 
+/* How much earlier its wave begins than its timer's period. */
+static int64_t early(const wpin_sim_pin *p) {
+    return p->inverted || p->centred ? 0 : p->dead;
+}
+
+static bool is_input(const wpin_bridge *bridge, int pin) {
+    for (int i = 0; i < WPIN_DRIVER_INPUTS; i++) {
+        if (bridge->inputs[i] == pin) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* When the period of a pin's timer began: those of one driver share it, so that one which starts
+ * beside another goes in step with that; else it starts now. */
+static int64_t period_begin(const wpin_sim *sim, int pin) {
+    const int64_t period = sim->pins[pin].period;
+    for (int b = 0; b < sim->bridge_count; b++) {
+        const wpin_bridge *bridge = &sim->bridges[b];
+        for (int i = 0; i < WPIN_DRIVER_INPUTS && is_input(bridge, pin); i++) {
+            const int other = bridge->inputs[i];
+            const wpin_sim_pin *q = other == WPIN_SIM_NO_WIRE ? NULL : &sim->pins[other];
+            if (q != NULL && other != pin && q->wave.pwm && q->period == period) {
+                const int64_t since = sim->now - (q->wave.start + early(q));
+                return sim->now - (since % period + period) % period;
+            }
+        }
+    }
+    return sim->now;
+}
+
 static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
@@ -142,14 +174,13 @@ static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     }
     wpin_sim_catch_up(sim);
     wpin_window window = window_for(p, duty);
-    int64_t early = p->inverted || p->centred ? 0 : p->dead;
     if (p->wave.pwm) {
         wpin_wave_settle(&p->wave, sim->now);
         p->wave.next = p->apart > 0 ? held_apart(p, window) : window;
     } else {
         p->wave = (wpin_wave){.pwm = true,
                               .low_inside = p->centred && p->inverted,
-                              .start = sim->now - early,
+                              .start = period_begin(sim, pin) - early(p),
                               .period = p->period,
                               .current = window,
                               .next = window};
