@@ -88,13 +88,20 @@ static state ahead(const state *s, const state *d, double by) {
     return n;
 }
 
+/* A leg that is off is steep at no current: there the steps are short. */
+static double longest_step(const wpin_part_motor *m, const int *legs, const state *s) {
+    for (int x = 0; x < 3; x++) {
+        if (legs[x] == 0 && fabs(lead(m, s, x)) < 0.03) {
+            return 20e-9;
+        }
+    }
+    return 100e-9;
+}
+
 static void integrate(const wpin_part_motor *m, const int *legs, double ohms, state *s,
                       double time) {
-    const bool diodes = legs[0] == 0 || legs[1] == 0 || legs[2] == 0; /* steep at no current */
-    const double most = diodes ? 8e-9 : 100e-9;
-    int steps = (int)ceil(time / most);
-    double h = time / steps;
-    for (int i = 0; i < steps; i++) {
+    while (time > 1e-12) {
+        double h = fmin(longest_step(m, legs, s), time);
         state a = slope(m, legs, ohms, s), at = ahead(s, &a, h / 2);
         state b = slope(m, legs, ohms, &at);
         at = ahead(s, &b, h / 2);
@@ -105,6 +112,7 @@ static void integrate(const wpin_part_motor *m, const int *legs, double ohms, st
         *s = ahead(s, &b, h / 3);
         *s = ahead(s, &c, h / 3);
         *s = ahead(s, &d, h / 6);
+        time -= h;
     }
 }
 

@@ -1,4 +1,4 @@
-/* The fault campaign: every fault that a rig can have, at ten moments of a plan with rests,
+/* The fault campaign: every fault that a rig can have, at eight moments of a plan with rests,
  * ramps, speeds held, brakes and turns; or at as many as WPIN_MOMENTS says (the long tests: 200).
  * With --table it prints them. */
 #define _GNU_SOURCE
@@ -60,7 +60,7 @@ static unsigned moments(const subject *s) {
     const char *asked = getenv("WPIN_MOMENTS");
     bool brushed = s->watch < 2;
     if (asked == NULL) {
-        return brushed ? 10 : 4;
+        return brushed ? 8 : 2;
     }
     return brushed ? (unsigned)atoi(asked) : (unsigned)atoi(asked) / 6 + 1;
 }
@@ -112,7 +112,7 @@ START_TEST(faults_are_noticed) {
                   noticed);
     ck_assert_msg(100 * listed >= 97 * noticed, "%s: the cause of %u of %u is listed", s->name,
                   listed, noticed);
-    bool many = moments(s) >= 6; /* fewer leave out a state */
+    bool many = moments(s) >= 8; /* fewer leave out a state */
     ck_assert(!many || (ramping > 0 && running > 0 && (_i != 0 || at_rest > 0)));
     wpin_trials_free(all);
 }
