@@ -21,26 +21,31 @@ bool wpin_sim_on_pwm_middle(wpin_sim *sim, int motor, wpin_sim_interrupt *interr
     return true;
 }
 
-/* The PWM of the leg that carries it: of its upper side, or of what is told to its chip. */
-static const wpin_sim_pin *modulated(const wpin_sim *sim, int motor) {
-    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
-    for (int i = 0; i < bridge->input_count; i += 2) {
-        const wpin_sim_pin *pin = &sim->pins[bridge->inputs[i]];
-        if (pin->wave.pwm) {
-            return pin;
+/* The input that carries the PWM: of an upper side, or what is told to its chip; where only low
+ * sides are chopped, of one of them. */
+static int modulated(const wpin_sim *sim, const wpin_bridge *bridge) {
+    for (int side = 0; side < 2; side++) {
+        for (int i = side; i < bridge->input_count; i += 2) {
+            int pin = bridge->inputs[i];
+            if (pin != WPIN_SIM_NO_WIRE && sim->pins[pin].wave.pwm) {
+                return i;
+            }
         }
     }
-    return NULL;
+    return WPIN_SIM_NO_WIRE;
 }
 
-/* The next one after now. */
+/* The next one after now. A switch behind an inverted wire is on while its pin is low. */
 static int64_t middle_after(const wpin_sim *sim, int motor) {
-    const wpin_sim_pin *pin = modulated(sim, motor);
-    if (pin == NULL) {
+    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
+    int input = modulated(sim, bridge);
+    if (input == WPIN_SIM_NO_WIRE) {
         return sim->now + IDLE_PS;
     }
-    wpin_window on = pin->wave.next;
-    int64_t first = pin->wave.start + (on.rise + on.fall) / 2, period = pin->wave.period;
+    const wpin_wave *wave = &sim->pins[bridge->inputs[input]].wave;
+    int64_t period = wave->period, middle = (wave->next.rise + wave->next.fall) / 2;
+    bool inverts = (bridge->inverts >> input & 1U) != 0;
+    int64_t first = wave->start + middle + (inverts ? period / 2 : 0);
     int64_t passed = sim->now < first ? 0 : (sim->now - first) / period + 1;
     return first + passed * period;
 }
