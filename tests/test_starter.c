@@ -2,6 +2,7 @@
  * what the first plan asks. */
 #define _GNU_SOURCE
 #include "support.h"
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
@@ -43,7 +44,7 @@ static void is_sound(const wpin_starter *s) {
 }
 
 START_TEST(what_it_writes_is_sound) {
-    static const double volts[] = {5, 12, 36}, watts[] = {0.5, 10, 120};
+    static const double volts[] = {3, 12, 60}, watts[] = {0.1, 10, 1000}; /* its corners */
     const wpin_wired *thing = &wpin_wired_things()[_i];
     size_t kinds;
     const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
@@ -58,6 +59,8 @@ START_TEST(what_it_writes_is_sound) {
                               .kind = &kind[k],
                               .volts = volts[v / 3],
                               .watts = watts[v % 3]};
+            s.watts = fmax(s.watts, WPIN_STARTER_LEAST_AMPS * s.volts);
+            s.watts = fmin(s.watts, WPIN_STARTER_MOST_AMPS * s.volts);
             if (wpin_starter_fits(thing, &kind[k])) {
                 is_sound(&s);
             }
@@ -98,8 +101,10 @@ START_TEST(it_asks_and_refuses_in_words) {
         {TEST_TOOL " new first --load motor --wires 3 --stage three-phase-bridge < /dev/null",
          "without sensors (--load sensorless) can be connected to it", 2},
         {TEST_TOOL " new first --load motor --supply 900V < /dev/null",
-         "900V is out of range; expected 3 V to 48 V", 2},
+         "900V is out of range; expected 3 V to 60 V", 2},
         {TEST_TOOL " new first --load motor --supply 12 < /dev/null", "12", 2},
+        {TEST_TOOL " new first --load motor --supply 5V --power 1000W < /dev/null",
+         "1000 W at 5 V are 200 A; expected 0.02 to 50 A", 2},
         {TEST_TOOL " new < /dev/null", "expected a name", 2},
         {TEST_TOOL " new no/where --load motor < /dev/null", "no/where.yaml: No such file", 1},
         {TEST_TOOL " new first --load motor < /dev/null", "vetted: 0 refused, 0 with caution", 0},

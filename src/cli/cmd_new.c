@@ -62,8 +62,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         return 0;
     case 'l': a->load = arg; return 0;
     case 'k': a->stage = arg; return 0;
-    case 's': a->volts = quantity(state, arg, WPIN_VOLTAGE, 3, 48, "3 V to 48 V"); return 0;
-    case 'p': a->watts = quantity(state, arg, WPIN_POWER, 0.1, 200, "0.1 W to 200 W"); return 0;
+    case 's': a->volts = quantity(state, arg, WPIN_VOLTAGE, 3, 60, "3 V to 60 V"); return 0;
+    case 'p': a->watts = quantity(state, arg, WPIN_POWER, 0.1, 1000, "0.1 W to 1000 W"); return 0;
     case ARGP_KEY_ARG:
         if (a->path != NULL) {
             argp_error(state, "one name is enough; what is '%s'?", arg);
@@ -266,15 +266,22 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
         return false;
     }
     if (asks && a->volts == 0 &&
-        !ask_quantity("Volts of its supply?", "12V", WPIN_VOLTAGE, 3, 48, &a->volts)) {
+        !ask_quantity("Volts of its supply?", "12V", WPIN_VOLTAGE, 3, 60, &a->volts)) {
         return false;
     }
     if (asks && a->watts == 0 &&
-        !ask_quantity("What does it take when it works?", "10W", WPIN_POWER, 0.1, 200, &a->watts)) {
+        !ask_quantity("What does it take when it works?", "10W", WPIN_POWER, 0.1, 1000,
+                      &a->watts)) {
         return false;
     }
     s->volts = a->volts != 0 ? a->volts : 12;
     s->watts = a->watts != 0 ? a->watts : 10;
+    double amps = s->watts / s->volts;
+    if (amps < WPIN_STARTER_LEAST_AMPS || amps > WPIN_STARTER_MOST_AMPS) {
+        cli_complain("%g W at %g V are %.3g A; expected %g to %g A", s->watts, s->volts, amps,
+                     WPIN_STARTER_LEAST_AMPS, WPIN_STARTER_MOST_AMPS);
+        return false;
+    }
     s->kind = choose_kind(a, s->thing);
     return s->kind != NULL;
 }

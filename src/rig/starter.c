@@ -6,7 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define REMARKS_AT 31 /* column */
+#define REMARKS_AT       31   /* column */
+#define USUAL_DIODE_OHMS 0.05 /* what a rig has that says nothing of it */
 
 static const wpin_wired things[] = {
     {2, "brushed motor, with a gear or without",
@@ -125,7 +126,7 @@ static void write_top(const wpin_starter *s, FILE *to) {
         "loads:\n"
         "  %s:\n"
         "    supply: main\n",
-        s->name, s->name, s->volts, 0.02 * s->volts * s->volts / s->watts, s->name);
+        s->name, s->name, s->volts, fmin(0.02 * s->volts * s->volts / s->watts, 100), s->name);
 }
 
 static bool takes_pwm(const wpin_starter *s) {
@@ -168,6 +169,12 @@ static void write_driver(const wpin_starter *s, FILE *to, double amps) {
                    "      current-time: 10ms       # ...for this long\n"
                    "      voltage-limit: %.3gV\n",
                    fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
+    if (0.03 * s->volts / amps < USUAL_DIODE_OHMS) { /* large ones have diodes to match */
+        wpin_plain_put(to,
+                       "      diode-resistance: %.3gohm   # how much more its diodes drop by the "
+                       "amp\n",
+                       0.03 * s->volts / amps);
+    }
     if (is_oriented(s)) {
         wpin_plain_put(to,
                        "      sense: %.3gmV/A         # of the amplifier behind each leg's shunt\n",
