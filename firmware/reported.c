@@ -76,7 +76,7 @@ static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request
                              wpin_pwm_achieved *achieved) {
     (void)context, (void)pin;
     *achieved = (wpin_pwm_achieved){.millihertz = request->hz * 1000, .steps = WPIN_DUTY_FULL};
-    return request->inverted || request->centred ? WPIN_REFUSED_FREQUENCY : WPIN_OK;
+    return request->centred ? WPIN_REFUSED_FREQUENCY : WPIN_OK;
 }
 
 static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {

@@ -77,7 +77,8 @@ START_TEST(software_pwm_keeps_its_share) {
     for (int i = 0; i < 2; i++) {
         ck_assert_int_eq(soft.port.open(soft.port.context, pins[i], WPIN_LOW), WPIN_OK);
         ck_assert_int_eq(soft.port.pwm_start(soft.port.context, pins[i],
-                                             &(wpin_pwm_request){.hz = 100}, &achieved),
+                                             &(wpin_pwm_request){.hz = 100, .inverted = i == 1},
+                                             &achieved),
                          WPIN_OK);
         ck_assert(achieved.steps == 100 && achieved.jitter_us == 100 &&
                   achieved.millihertz == 100000);
@@ -93,7 +94,7 @@ START_TEST(software_pwm_keeps_its_share) {
             }
         }
         ck_assert_int_eq(high[0], (int)((duty * 100 + 8192) / 16384));
-        ck_assert_int_eq(high[1], (int)(((WPIN_DUTY_FULL - duty) * 100 + 8192) / 16384));
+        ck_assert_int_eq(high[1], 100 - (int)(((WPIN_DUTY_FULL - duty) * 100 + 8192) / 16384));
     }
     soft.port.write(soft.port.context, 5, WPIN_LOW); /* a level ends it */
     for (int t = 0; t < 300; t++) {

@@ -115,6 +115,13 @@ static wpin_status twice_as_fast(void *context, wpin_pin pin, const wpin_pwm_req
     return status;
 }
 
+static wpin_status never_turned(void *context, wpin_pin pin, const wpin_pwm_request *request,
+                                wpin_pwm_achieved *achieved) {
+    wpin_pwm_request plain = *request;
+    plain.inverted = false;
+    return good.pwm_start(context, pin, &plain, achieved);
+}
+
 static wpin_status both_sides(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
     good.pwm_duty(context, low, 0);
     return good.pwm_duty(context, high, duty);
@@ -128,14 +135,15 @@ static wpin_status no_dead_time(void *context, wpin_pin high, wpin_pin low,
 }
 
 START_TEST(what_is_wrong_is_found) {
-    wpin_port wrong[10];
+    wpin_port wrong[11];
     static const char *const words[] = {"never runs back",   "microseconds of a pause",
                                         "before the pin is", "shows a level at once",
                                         "no others",         "share of the period",
                                         "no edges",          "frequency",
-                                        "never on together", "no shorter"};
-    wpin_sim *sims[10];
-    for (int i = 0; i < 10; i++) {
+                                        "never on together", "no shorter",
+                                        "inverted PWM"};
+    wpin_sim *sims[11];
+    for (int i = 0; i < 11; i++) {
         sims[i] = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});
         good = wrong[i] = wpin_sim_port(sims[i]);
     }
@@ -149,7 +157,8 @@ START_TEST(what_is_wrong_is_found) {
     wrong[7].pwm_start = twice_as_fast;
     wrong[8].leg_duty = both_sides;
     wrong[9].leg_start = no_dead_time;
-    for (int i = 0; i < 10; i++) {
+    wrong[10].pwm_start = never_turned;
+    for (int i = 0; i < 11; i++) {
         found f = run_on(&wrong[i], true, true);
         ck_assert_msg(strstr(f.broken, words[i]) != NULL, "%s is not in: %s", words[i], f.broken);
         wpin_sim_free(sims[i]);

@@ -6,7 +6,14 @@
 #include <util/delay_basic.h>
 
 enum { CHANNEL_A = 9, CHANNEL_B = 10 };
-static uint8_t prescaler; /* of timer 1; 0: it stands */
+enum {
+    PLAIN_A = 1 << COM1A1,
+    PLAIN_B = 1 << COM1B1,
+    TURNED_A = 1 << COM1A0,
+    TURNED_B = 1 << COM1B0
+};
+static uint8_t prescaler;                 /* of timer 1; 0: it stands */
+static uint8_t modes = PLAIN_A | PLAIN_B; /* of what works: bits of TCCR1A */
 
 static uint8_t lock(void *context) {
     (void)context;
@@ -32,6 +39,10 @@ static wpin_moment now(void *context) {
     return us + (uint16_t)count * CHIP_US_A_COUNT;
 }
 
+static uint8_t bits_of(wpin_pin channel) {
+    return channel == CHANNEL_A ? PLAIN_A | TURNED_A : PLAIN_B | TURNED_B;
+}
+
 /* What is to float does so first: it would be low for an instant. */
 static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
     volatile uint8_t *port = chip_port_of(pin);
@@ -41,7 +52,7 @@ static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
     }
     *port = (uint8_t)(level == WPIN_HIGH ? *port | bit : *port & ~bit);
     if (pin == CHANNEL_A || pin == CHANNEL_B) {
-        TCCR1A &= (uint8_t)(pin == CHANNEL_A ? ~_BV(COM1A1) : ~_BV(COM1B1));
+        TCCR1A &= (uint8_t)~bits_of(pin);
         *(pin == CHANNEL_A ? &OCR1A : &OCR1B) = 0; /* nothing old when it begins again */
     }
     if (level != WPIN_FLOAT) {
@@ -63,10 +74,12 @@ static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request
         found = counts <= 65536 ? (uint8_t)(i + 1) : 0;
     }
     bool other = prescaler != 0 && (prescaler != found || ICR1 != counts - 1);
-    bool plain = !request->inverted && !request->centred;
-    if ((pin != CHANNEL_A && pin != CHANNEL_B) || !plain || counts < 20 || found == 0 || other) {
+    bool fits = (pin == CHANNEL_A || pin == CHANNEL_B) && counts >= 20 && found != 0;
+    if (!fits || other || request->centred) {
         return WPIN_REFUSED_FREQUENCY;
     }
+    uint8_t turned = bits_of(pin) & (TURNED_A | TURNED_B);
+    modes = request->inverted ? modes | turned : modes & (uint8_t)~turned;
     prescaler = found;
     ICR1 = (uint16_t)(counts - 1);
     TCCR1A |= _BV(WGM11);
@@ -80,13 +93,14 @@ static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request
 /* A duty without edges is a level. The first one begins a period, if nobody else is in one. */
 static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     uint16_t steps = (uint16_t)(((uint32_t)duty * (ICR1 + 1UL) + WPIN_DUTY_FULL / 2) >> 14);
-    uint8_t channel = pin == CHANNEL_A ? _BV(COM1A1) : _BV(COM1B1);
+    uint8_t channel = bits_of(pin) & modes;
     if (steps == 0) {
-        return write_pin(context, pin, WPIN_LOW);
+        return write_pin(context, pin,
+                         (channel & (TURNED_A | TURNED_B)) != 0 ? WPIN_HIGH : WPIN_LOW);
     }
     uint8_t state = lock(context);
     *(pin == CHANNEL_A ? &OCR1A : &OCR1B) = (uint16_t)(steps - 1);
-    if ((TCCR1A & (_BV(COM1A1) | _BV(COM1B1))) == 0) {
+    if ((TCCR1A & (PLAIN_A | PLAIN_B)) == 0) {
         TCNT1 = ICR1;
     }
     TCCR1A |= channel;

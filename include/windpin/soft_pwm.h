@@ -27,9 +27,10 @@ typedef struct wpin_soft_pin {
     wpin_pin pin;
     volatile uint8_t running; /**< 1: carries PWM. 2: does so from the next tick on. 0: a level. */
     bool high;                /**< What it shows. */
+    bool inverted;            /**< Its wire turns levels over: low while it is on. */
     uint16_t steps;           /**< Ticks of a period; 0 until started. */
     uint16_t at;              /**< Ticks since the period began. */
-    uint16_t on;              /**< High for this many ticks. */
+    uint16_t on;              /**< On for this many ticks. */
     uint16_t duty;            /**< From the next period on, 1/16384. */
 } wpin_soft_pin;
 

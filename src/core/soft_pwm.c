@@ -60,13 +60,14 @@ static wpin_status start_soft(const wpin_soft_pwm *soft, wpin_soft_pin *p,
                               const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
     uint32_t tick_us = soft->tick_us != 0 ? soft->tick_us : 1; /* as init has checked */
     uint32_t least = 1000000U / tick_us / WPIN_SOFT_STEPS_LEAST;
-    if (request->hz == 0 || request->hz > least || request->inverted) {
+    if (request->hz == 0 || request->hz > least) {
         return WPIN_REFUSED_FREQUENCY;
     }
     uint32_t ticks_a_second = 1000000U / tick_us;
     uint32_t steps = (ticks_a_second + request->hz / 2) / request->hz;
     steps = steps > 65535 ? 65535 : (steps == 0 ? 1 : steps);
     p->steps = (uint16_t)steps;
+    p->inverted = request->inverted;
     achieved->millihertz = 1000000000U / (tick_us * steps);
     achieved->steps = p->steps;
     achieved->jitter_us = soft->tick_us;
@@ -94,7 +95,7 @@ static void begin_period(wpin_soft_pin *p) {
 }
 
 static void show(const wpin_soft_pwm *soft, wpin_soft_pin *p, bool anyway) {
-    bool high = p->at < p->on;
+    bool high = (p->at < p->on) != p->inverted;
     if (high != p->high || anyway) {
         p->high = high;
         soft->under->write(soft->under->context, p->pin, high ? WPIN_HIGH : WPIN_LOW);

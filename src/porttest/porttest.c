@@ -156,9 +156,10 @@ static bool near_share(uint32_t part, uint32_t whole, uint16_t duty) {
     return is <= due + 30 && due <= is + 30;
 }
 
-static bool start_pwm(const bench *b, wpin_pwm_achieved *achieved) {
-    wpin_pwm_request request = {.hz = b->test->pwm_hz};
-    return b->port->open(b->port->context, b->test->pwm_pin, WPIN_LOW) == WPIN_OK &&
+static bool start_pwm(const bench *b, bool inverted, wpin_pwm_achieved *achieved) {
+    wpin_pwm_request request = {.hz = b->test->pwm_hz, .inverted = inverted};
+    wpin_level off = inverted ? WPIN_HIGH : WPIN_LOW;
+    return b->port->open(b->port->context, b->test->pwm_pin, off) == WPIN_OK &&
            b->port->pwm_start(b->port->context, b->test->pwm_pin, &request, achieved) == WPIN_OK;
 }
 
@@ -202,19 +203,42 @@ static void a_level_ends_pwm(bench *b) {
     told(b, "write ends PWM, and the first duty begins it at once", kept);
 }
 
+/* Behind a wire that turns levels over: on is low. A port may refuse that. */
+static void turns_over(bench *b) {
+    static const uint16_t duties[] = {0, 4096, 16384, 12288, 0};
+    wpin_pwm_achieved achieved = {0};
+    if (!start_pwm(b, true, &achieved)) {
+        left_out(b, "inverted PWM");
+        return;
+    }
+    bool kept = shows(b, b->test->pwm_pin);
+    for (unsigned i = 0; i < sizeof duties / sizeof *duties; i++) {
+        b->port->pwm_duty(b->port->context, b->test->pwm_pin, duties[i]);
+        sample(b, b->test->pwm_pin, 2);
+        sampled s = sample(b, b->test->pwm_pin, 20);
+        bool level = duties[i] == 0 || duties[i] == 16384;
+        kept = kept && near_share(s.total_us - s.high_us, s.total_us, duties[i]) &&
+               (s.rises == 0) == level;
+    }
+    write_pin(b, b->test->pwm_pin, WPIN_LOW);
+    kept = kept && !shows(b, b->test->pwm_pin);
+    told(b, "inverted PWM is low for its share of the period", kept);
+}
+
 static void test_pwm(bench *b) {
     wpin_pwm_achieved achieved = {0};
     if (!b->test->has_pwm || b->port->pwm_start == NULL || b->port->pause == NULL) {
         left_out(b, "PWM");
         return;
     }
-    if (!start_pwm(b, &achieved)) {
+    if (!start_pwm(b, false, &achieved)) {
         told(b, "PWM starts on the pin given for it", false);
         return;
     }
     keeps_duty_and_frequency(b, &achieved);
     has_no_edges_at_the_ends(b);
     a_level_ends_pwm(b);
+    turns_over(b);
 }
 
 /* ---- legs ---- */

@@ -44,14 +44,21 @@ static unsigned word_at(unsigned address) {
     return avr->data[address] | (unsigned)avr->data[address + 1] << 8;
 }
 
-/* What a pin shows: 0 low, 1 high, 2 floating, or PWM as 65536 * steps of the period + on. */
+/* Whether a channel is low first in its period, and high then. */
+static int turned_over(unsigned channel) {
+    return (avr->data[TCCR1A] & channel >> 1) != 0;
+}
+
+/* What a pin shows: 0 low, 1 high, 2 floating, or PWM as 65536 * steps of the period + high ones.
+ */
 static unsigned shows(unsigned pin, unsigned bit, int port) {
     unsigned at = PINB + 3U * (unsigned)port, channel = pin == 9 ? 0x80 : pin == 10 ? 0x20 : 0;
     if ((avr->data[at + 1] & bit) == 0) {
         return 2;
     }
     if ((avr->data[TCCR1A] & channel) != 0) {
-        return 65536U * (word_at(ICR1) + 1) + word_at(pin == 9 ? OCR1A : OCR1B) + 1;
+        unsigned steps = word_at(ICR1) + 1, on = word_at(pin == 9 ? OCR1A : OCR1B) + 1;
+        return 65536U * steps + (turned_over(channel) ? steps - on : on);
     }
     return (avr->data[at + 2] & bit) != 0;
 }
@@ -97,11 +104,11 @@ static uint8_t read_b(avr_t *a, avr_io_addr_t address, void *context) {
     uint8_t levels = plain_read(a, address, context);
     (void)a->io[TCNT1 - 32].r.c(a, TCNT1, a->io[TCNT1 - 32].r.param);
     for (unsigned n = 1; n <= 2; n++) {
-        unsigned compare = word_at(n == 1 ? OCR1A : OCR1B);
-        if ((a->data[TCCR1A] & (n == 1 ? 0x80 : 0x20)) != 0 &&
-            (a->data[address + 1] >> n & 1) != 0) {
+        unsigned compare = word_at(n == 1 ? OCR1A : OCR1B), channel = n == 1 ? 0x80 : 0x20;
+        if ((a->data[TCCR1A] & channel) != 0 && (a->data[address + 1] >> n & 1) != 0) {
+            int high = (word_at(TCNT1) <= compare) != turned_over(channel);
             levels = (uint8_t)(levels & ~(1U << n));
-            levels = (uint8_t)(levels | (word_at(TCNT1) <= compare ? 1U << n : 0));
+            levels = (uint8_t)(levels | (high ? 1U << n : 0));
         }
     }
     return levels;
