@@ -16,23 +16,42 @@ static double ripple_amps(const wpin_session *run, const wpin_step_result *step,
     return volts * duty * (1 - duty) / (load->limits.pwm_hz * load->motor.inductance);
 }
 
-/* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
-static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
+/* Current that its speed at the end of a step is due. */
+static double amps_due(const wpin_rig_load *load, const wpin_step_result *step) {
     wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
     double w = wpin_part_shaft_speed(&load->motor, fabs(step->rpm));
-    double due = (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
+    return (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
+}
+
+static bool takes_too_much(const wpin_session *run, const wpin_step_result *step,
+                           const wpin_rig_load *load, double *amps) {
     double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
     const wpin_part_reading *last = &run->last[step->load];
-    double amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
-    if (amps <= 2.5 * due + 0.05 * stall + ripple_amps(run, step, load)) {
+    *amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
+    return *amps > 2.5 * amps_due(load, step) + 0.05 * stall + ripple_amps(run, step, load);
+}
+
+/* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
+static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
+    double amps;
+    if (!takes_too_much(run, step, load, &amps)) {
         return false;
     }
     wpin_rule(step, WPIN_VERDICT_BAD,
               "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another "
               "order than "
               "the rig says (windpin order), or it has another load",
-              amps, due);
+              amps, amps_due(load, step));
     return true;
+}
+
+/* Faster than its duty is due, but on its way there: where the current can't turn round it slows
+ * down by its drag alone. */
+static bool runs_down(const wpin_session *run, const wpin_step_result *step,
+                      const wpin_rig_load *load, double rpm, double due) {
+    double amps;
+    return rpm > due && step->rpm_peak - rpm > 0.1 * (rpm - due) &&
+           !takes_too_much(run, step, load, &amps);
 }
 
 /* The speed that is due takes many periods of PWM in a sector for granted; and a slower one is only
@@ -60,6 +79,11 @@ bool wpin_judge_phases(const wpin_session *run, wpin_step_result *step) {
     double unloaded = wpin_part_output_rpm(&load->motor, volts / load->motor.constant);
     if (fabs(rpm - due) <= FAR_OFF * unloaded || !tells_by_speed(run, load, w, rpm < due)) {
         return false;
+    }
+    if (runs_down(run, step, load, rpm, due)) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "still running down, at %.0f rpm; %.0f rpm are due at this duty", rpm, due);
+        return true;
     }
     wpin_rule(
         step, WPIN_VERDICT_BAD, "turns at %.0f rpm, %.0f rpm are due at this duty: %s", rpm, due,

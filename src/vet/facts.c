@@ -196,37 +196,51 @@ static double lit_amps(const wpin_facts *f) {
                                    : f->run_amps * fmax(f->volts / lamp->volts, 1);
 }
 
+/* What its driver and its winding take at a duty, if that is more than at another. */
+static void compare_heat(wpin_facts *f, double duty) {
+    const wpin_load_type *type = wpin_rig_type(f->load);
+    double rms = f->run_amps / f->windings, off = 0;
+    if (f->motor || type->steps || type->pulls) {
+        wpin_pwm_loop loop = wpin_loop_of(f, f->motor ? wpin_speed_at(f, duty) : 0);
+        wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+        rms = wave.rms;
+        off = wave.off_share;
+    } else if (type->shines) {
+        rms = lit_amps(f) * sqrt(duty);
+    }
+    double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
+    f->hot_rms = fmax(f->hot_rms, rms);
+    if (watts > f->hot_watts) {
+        wpin_facts ideal = *f;
+        ideal.switch_ohms = 0;
+        f->hot_watts = watts;
+        f->hot_duty = duty;
+        f->hot_fixed = wpin_driver_watts(&ideal, f->pwm_hz > 0 ? duty : 1, rms, off);
+    }
+}
+
 /* The duty at which its driver gets hottest, and the most its winding takes: of those that the plan
  * asks for, in steps of a twentieth. */
 static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
-    bool stepper = wpin_rig_type(f->load)->steps;
-    const double steps = f->pwm_hz > 0 && !stepper ? 20 : 1;
+    const wpin_rig_stepping *s = &f->load->stepping;
+    if (wpin_rig_type(f->load)->steps) {
+        compare_heat(f, most);
+        if (s->at_end == WPIN_STEP_REDUCE && s->rest_duty > 0) {
+            compare_heat(f, s->rest_duty); /* less current, but more of it through diodes */
+        }
+        return;
+    }
+    const double steps = f->pwm_hz > 0 ? 20 : 1;
     bool any = !f->motor || f->pwm_hz <= 0 || wpin_any_duty(v, f->load);
+    double least = f->motor && f->loop_ohms > 0 ? f->hold / f->load->motor.constant : 0;
     for (int i = 1; i <= (int)steps; i++) {
-        double duty = most * i / steps, rms = f->run_amps / f->windings, off = 0;
-        if (!any && !wpin_asked_between(v, f->load, most * (i - 1) / steps, duty * (1 + 1e-6))) {
-            continue;
-        }
-        double least = f->motor && f->loop_ohms > 0 ? f->hold / f->load->motor.constant : 0;
-        if (f->motor && duty * f->volts / f->loop_ohms < least) {
-            continue; /* it does not turn: a stall, which has its own rules */
-        }
-        if (f->motor || stepper || wpin_rig_type(f->load)->pulls) {
-            wpin_pwm_loop loop = wpin_loop_of(f, f->motor ? wpin_speed_at(f, duty) : 0);
-            wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
-            rms = wave.rms;
-            off = wave.off_share;
-        } else if (wpin_rig_type(f->load)->shines) {
-            rms = lit_amps(f) * sqrt(duty);
-        }
-        double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
-        f->hot_rms = fmax(f->hot_rms, rms);
-        if (watts > f->hot_watts) {
-            wpin_facts ideal = *f;
-            ideal.switch_ohms = 0;
-            f->hot_watts = watts;
-            f->hot_duty = duty;
-            f->hot_fixed = wpin_driver_watts(&ideal, f->pwm_hz > 0 ? duty : 1, rms, off);
+        double duty = most * i / steps;
+        bool asked =
+            any || wpin_asked_between(v, f->load, most * (i - 1) / steps, duty * (1 + 1e-6));
+        bool turns = !f->motor || duty * f->volts / f->loop_ohms >= least; /* or it stalls, which
+                                                                              has its own rules */
+        if (asked && turns) {
+            compare_heat(f, duty);
         }
     }
 }

@@ -18,6 +18,15 @@ static double coil_on_amps(const wpin_facts *f) {
     return coil_amps(f, on_duty(f));
 }
 
+/* What heats it: in the pulses of a slow PWM more than its mean. */
+static double heating_amps(const wpin_facts *f, double duty) {
+    if (f->pwm_hz <= 0 || duty >= 1) {
+        return coil_amps(f, duty);
+    }
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    return wpin_calc_pwm_wave(&loop, duty).rms;
+}
+
 static wpin_winding_load coil_load(const wpin_facts *f, double amps) {
     const wpin_part_solenoid *s = &f->load->solenoid;
     return (wpin_winding_load){.ohms = s->resistance,
@@ -40,11 +49,23 @@ static double coil_lasts(const wpin_vetter *v, const wpin_facts *f, double amps)
                                      heat->limit - wpin_air(v));
 }
 
+static double warmer_ohms(const wpin_facts *f, double rise) {
+    const wpin_part_solenoid *s = &f->load->solenoid;
+    rise = s->heat.drifts ? fmin(rise, s->heat.limit) : 0;
+    return wpin_calc_warm_ohms(s->resistance, rise) - s->resistance;
+}
+
 /* Ohms its coil has more when it was on for long. */
 static double warm_ohms(const wpin_facts *f, double amps) {
-    const wpin_part_solenoid *s = &f->load->solenoid;
-    double rise = s->heat.drifts ? fmin(coil_rise(f, amps), s->heat.limit) : 0;
-    return wpin_calc_warm_ohms(s->resistance, rise) - s->resistance;
+    return warmer_ohms(f, coil_rise(f, amps));
+}
+
+/* The same where it has to be held: on for long, or right after its kick. */
+static double held_ohms(const wpin_facts *f) {
+    const wpin_rig_limits *l = &f->load->limits;
+    double kick = coil_rise(f, heating_amps(f, fmin(l->kick_level, l->duty_max)));
+    double kicked = 1 - exp(-l->kick_time / fmax(f->load->solenoid.heat.time, 1e-6));
+    return warmer_ohms(f, fmax(coil_rise(f, heating_amps(f, on_duty(f))), kick * kicked));
 }
 
 /* On-duty that holds the plunger with a fifth to spare, percent. */
@@ -60,7 +81,8 @@ static double hold_percent(const wpin_facts *f) {
 static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
     const wpin_part_solenoid *s = &f->load->solenoid;
     const wpin_rig_limits *l = &f->load->limits;
-    double amps = coil_amps(f, fmin(l->kick_level, l->duty_max)), lasts = coil_lasts(v, f, amps);
+    double amps = heating_amps(f, fmin(l->kick_level, l->duty_max));
+    double lasts = coil_lasts(v, f, amps);
     if (l->kick_time <= lasts) {
         return;
     }
@@ -75,7 +97,7 @@ static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
 static void coil(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_solenoid *s = &f->load->solenoid;
-        double amps = coil_on_amps(f), most = f->load->limits.most_on;
+        double amps = heating_amps(f, on_duty(f)), most = f->load->limits.most_on;
         double end = wpin_air(v) + coil_rise(f, amps);
         if (!wpin_rig_type(f->load)->pulls || s->heat.resistance <= 0) {
             continue;
@@ -145,8 +167,9 @@ static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
 static void falls_between(wpin_vetter *v, const wpin_facts *f) {
     const wpin_part_solenoid *s = &f->load->solenoid;
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
-    loop.ohms += warm_ohms(f, coil_on_amps(f)); /* a warm coil runs down sooner */
-    double duty = on_duty(f), period = f->pwm_hz > 0 ? 1 / f->pwm_hz : 0;
+    double duty = on_duty(f);
+    loop.ohms += held_ohms(f); /* a warm coil runs down sooner */
+    double period = f->pwm_hz > 0 ? 1 / f->pwm_hz : 0;
     if (period <= 0 || duty >= 1 || coil_amps(f, 1) <= s->drop_out) {
         return;
     }
@@ -172,8 +195,8 @@ static bool draws_in(const wpin_facts *f, double duty) {
         return coil_amps(f, 1) > s->pull_in;
     }
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
-    return coil_amps(f, duty) > s->pull_in &&
-           wpin_calc_pwm_above_seconds(&loop, duty, s->pull_in) >= 1.1 * s->pull_in_time;
+    double above = wpin_calc_pwm_above_seconds(&loop, duty, 1.05 * s->pull_in); /* it warms */
+    return coil_amps(f, duty) > s->pull_in && above >= 1.1 * s->pull_in_time;
 }
 
 static void plunger(wpin_vetter *v) {
@@ -190,7 +213,7 @@ static void plunger(wpin_vetter *v) {
                            ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time
                            : HUGE_VAL;
         bool drawn = draws_in(f, on_duty(f)) || 1.2 * takes <= l->kick_time; /* a fifth to spare */
-        double warm = on * f->loop_ohms / (f->loop_ohms + warm_ohms(f, on));
+        double warm = on * f->loop_ohms / (f->loop_ohms + held_ohms(f));
         if (l->kick_time > 0 && 1.2 * takes <= l->kick_time && warm >= s->drop_out) {
             falls_back(v, f);
         }

@@ -188,13 +188,39 @@ static void stepper_current(wpin_vetter *v) {
     }
 }
 
+/* For how long its windings are without current in each period. Where both ends are let go it is
+ * driven out of them by the supply. */
+static double bare_seconds(const wpin_facts *f) {
+    double lag = f->load->stepper.inductance / f->loop_ohms;
+    double fades = wpin_rig_off_phase(f->load) == WPIN_OFF_FAST ? log(2) * lag : 3 * lag;
+    return f->pwm_hz > 0 ? (1 - f->load->stepping.duty) / f->pwm_hz - fades : 0;
+}
+
+/* Pulses that come about as often as its rotor swings. */
+static void shaken_by_pwm(wpin_vetter *v, const wpin_facts *f) {
+    double torque, hz = swings(f, &torque);
+    bool near = f->pwm_hz > 0 && f->load->stepping.duty < 1 && f->pwm_hz < 1.6 * hz;
+    if (!near || f->load->stepper.dry_friction > 0.15 * torque) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+    wpin_cause(n, "its rotor swings at about %.0f Hz, and is let go %.5g times a second by its PWM",
+               hz, f->pwm_hz);
+    wpin_consequence(n, "it shakes, and may lose steps");
+    wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0), ceil(10 * hz),
+                    "pwm: %s or more");
+}
+
 /* Between the pulses of a slow PWM whole steps pass without current. */
 static void step_pwm(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_stepping *d = &f->load->stepping;
-        double fades = 3 * f->load->stepper.inductance / f->loop_ohms;
-        double gap = f->pwm_hz > 0 ? (1 - d->duty) / f->pwm_hz - fades : 0;
-        if (!wpin_rig_type(f->load)->steps || gap <= 0.5 / d->top_rate) {
+        if (!wpin_rig_type(f->load)->steps) {
+            continue;
+        }
+        double gap = bare_seconds(f);
+        if (gap <= 0.5 / d->top_rate) {
+            shaken_by_pwm(v, f);
             continue;
         }
         double whole = gap * d->top_rate / (d->half_steps ? 2 : 1); /* it catches up with one */
