@@ -276,6 +276,7 @@ static void heat(wpin_vetter *v) {
             continue;
         }
         bool over = degrees > h->limit;
+        bool rests = wpin_rig_type(f->load)->steps && f->hot_duty != f->load->stepping.duty;
         wpin_round round = over ? wpin_round_of(v, f, WPIN_PART_DRIVER) : (wpin_round){0};
         bool spared = wpin_round_spares(&round, h->limit - wpin_air(v));
         bool ends = over && wpin_thermistor_ends(v, f, false, degrees - wpin_air(v));
@@ -288,9 +289,9 @@ static void heat(wpin_vetter *v) {
                        degrees, h->limit);
         } else {
             wpin_cause(n,
-                       "running at %.0f %% duty its driver loses %.3g W in switches and diodes: "
+                       "%s at %.0f %% duty its driver loses %.3g W in switches and diodes: "
                        "%.0f degC, it survives %.0f degC",
-                       f->hot_duty * 100, watts, degrees, h->limit);
+                       rests ? "standing" : "running", f->hot_duty * 100, watts, degrees, h->limit);
         }
         wpin_consequence(n, "%s",
                          !over                      ? "in a warm box it is too much"
@@ -305,6 +306,9 @@ static void heat(wpin_vetter *v) {
                         cooler(f, 0.9 * room, false), "at most %s (a heat sink, air)");
         if (ohms > 0 && climb <= 1.02 * watts * h->resistance) {
             wpin_cure(n, "switches of at most %.3g mohm", 1e3 * ohms / f->switches);
+        }
+        if (rests) {
+            wpin_cure(n, "at-end: release, if nothing has to be held");
         }
     }
 }
