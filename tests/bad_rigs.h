@@ -275,6 +275,20 @@ static const struct {
          ""),
      "pump turn 180deg\npump hold 1s\npump turn reverse 90deg\npump hold 200ms\npump release\n",
      "lost"},
+    {"driver-heat", "pump",
+     RIG(FIVE, MAIN(""), ENABLED("20kHz"),
+         "on-resistance: 50mohm, current-limit: 20A, voltage-limit: 30V, heat: {resistance: "
+         "500K/W, time: 400ms}",
+         STEPPER("start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: half, "
+                 "at-end: reduce, rest-duty: 75%"),
+         ""),
+     RIG(FIVE, MAIN(""), ENABLED("20kHz"),
+         "on-resistance: 50mohm, current-limit: 20A, voltage-limit: 30V, heat: {resistance: "
+         "500K/W, time: 400ms}",
+         STEPPER("start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: half, "
+                 "at-end: hold"),
+         ""),
+     "pump turn 180.9deg\npump hold 4s\npump release\n", "pump driver, heat"},
     {"capacitor-edge", "pump",
      RIG(FIVE, MAIN(""), CHIP,
          "on-resistance: 50mohm, current-limit: 20A, current-time: 10us, voltage-limit: 30V, "
