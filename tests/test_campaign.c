@@ -180,10 +180,10 @@ START_TEST(print_table) {
 }
 END_TEST
 
-/* Of 5000 some still disagree: docs/vet-bench.md names them. None of few may, nor one that did. */
+/* What vetting passes works: docs/vet-bench.md. Those that once did not are tried each time. */
 START_TEST(vetting_and_the_bench_agree) {
     static const unsigned once[] = {345,  809,  1265, 1497, 1550, 1620, 2096, 2335,
-                                    2338, 2685, 3254, 3620, 3856, 3890, 4908};
+                                    2338, 2685, 3254, 3620, 3856, 3890, 4908, 6833};
     run_campaign();
     for (size_t i = 0; i < sizeof once / sizeof *once; i++) {
         try_one(once[i]);
@@ -193,7 +193,7 @@ START_TEST(vetting_and_the_bench_agree) {
     ck_assert_uint_ge(passed * 100, few * c.tried);
     ck_assert_uint_ge((c.tried - passed) * 100, few * c.tried);
     ck_assert_uint_eq(c.counts[CLEAN][BURNT], 0);
-    ck_assert_uint_le(c.counts[CLEAN][FAILED], 2 * c.tried / 1000);
+    ck_assert_uint_le(c.counts[CLEAN][FAILED], c.tried / 2000);
     ck_assert_uint_le(c.counts[CAUTIONED][BURNT], c.tried / 1000);
     unsigned share = c.tried < 1000 ? 80 : 90;
     ck_assert_uint_ge(c.counts[REFUSED_BURNS][BURNT] * 100, share * sum(REFUSED_BURNS));

@@ -1,6 +1,8 @@
 /* Rules about solenoids: are they drawn in, do they stay, do they get hot. */
 #include "rules.h"
 
+#define SPARE 2.0 /* K: so much hotter than estimated it may get */
+
 static double coil_amps(const wpin_facts *f, double duty) {
     /* while PWM is low the current runs through the diode, which takes its volts too */
     const wpin_part_driver *b = &f->load->bridge;
@@ -46,7 +48,7 @@ static double coil_lasts(const wpin_vetter *v, const wpin_facts *f, double amps)
     const wpin_part_heat *heat = &f->load->solenoid.heat;
     wpin_winding_load load = coil_load(f, amps);
     return wpin_calc_winding_seconds(&load, heat->resistance, heat->time, 0,
-                                     heat->limit - wpin_air(v));
+                                     heat->limit - SPARE - wpin_air(v));
 }
 
 static double warmer_ohms(const wpin_facts *f, double rise) {
@@ -103,7 +105,7 @@ static void coil(wpin_vetter *v) {
             continue;
         }
         kick_heat(v, f);
-        if (end <= s->heat.limit) {
+        if (end <= s->heat.limit - SPARE) {
             continue;
         }
         double safe = coil_lasts(v, f, amps);
@@ -111,7 +113,7 @@ static void coil(wpin_vetter *v) {
             continue;
         }
         wpin_round round = wpin_round_of(v, f, WPIN_PART_WINDING);
-        double room = s->heat.limit - wpin_air(v);
+        double room = s->heat.limit - SPARE - wpin_air(v);
         bool spared = wpin_round_spares(&round, room);
         wpin_finding *n = wpin_find_load(v, spared ? WPIN_CAUTION : WPIN_REFUSE, f);
         wpin_cause(n, "held in by %.3g A its coil reaches %.0f degC, it survives %.0f degC", amps,
@@ -121,7 +123,7 @@ static void coil(wpin_vetter *v) {
         wpin_cure_value(n, WPIN_KEY(.path = "most-on", .unit = "s", .digits = 2), 0.5 * safe, NULL);
         double held = coil_amps(f, hold_percent(f) / 100);
         if (wpin_stage_kind_takes_duty(f->load->kind) &&
-            wpin_air(v) + coil_rise(f, held) < s->heat.limit) {
+            wpin_air(v) + coil_rise(f, held) < s->heat.limit - SPARE) {
             if (f->load->limits.kick_level > 0) {
                 wpin_cure_value(n, WPIN_KEY(.path = "on-duty", .unit = "%"), hold_percent(f), NULL);
             } else {
