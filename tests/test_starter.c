@@ -44,7 +44,8 @@ static void is_sound(const wpin_starter *s) {
 }
 
 START_TEST(what_it_writes_is_sound) {
-    static const double volts[] = {3, 12, 60}, watts[] = {0.1, 10, 1000}; /* its corners */
+    static const double volts[] = {WPIN_STARTER_LEAST_VOLTS, 12, WPIN_STARTER_MOST_VOLTS},
+                        watts[] = {WPIN_STARTER_LEAST_WATTS, 10, WPIN_STARTER_MOST_WATTS};
     const wpin_wired *thing = &wpin_wired_things()[_i];
     size_t kinds;
     const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);

@@ -39,14 +39,25 @@ static const char doc[] =
     "Exit status: 0 both are written; 1 one could not be, or vetting refuses what it is; 2 the "
     "files or the usage are wrong.";
 
-static double quantity(struct argp_state *state, const char *text, wpin_dimension dimension,
-                       double least, double most, const char *range) {
+/* What may be said of a supply, and of what it drives. */
+typedef struct span {
+    wpin_dimension dimension;
+    double least, most;
+    const char *unit;
+} span;
+
+static const span volts_span = {WPIN_VOLTAGE, WPIN_STARTER_LEAST_VOLTS, WPIN_STARTER_MOST_VOLTS,
+                                "V"};
+static const span watts_span = {WPIN_POWER, WPIN_STARTER_LEAST_WATTS, WPIN_STARTER_MOST_WATTS, "W"};
+
+static double quantity(struct argp_state *state, const char *text, const span *s) {
     char why[320];
     double value = 0;
-    if (!wpin_quantity_read(text, dimension, &value, why, sizeof why)) {
+    if (!wpin_quantity_read(text, s->dimension, &value, why, sizeof why)) {
         argp_error(state, "%s", why);
-    } else if (value < least || value > most) {
-        argp_error(state, "%s is out of range; expected %s", text, range);
+    } else if (value < s->least || value > s->most) {
+        argp_error(state, "%s is out of range; expected %g %s to %g %s", text, s->least, s->unit,
+                   s->most, s->unit);
     }
     return value;
 }
@@ -62,8 +73,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         return 0;
     case 'l': a->load = arg; return 0;
     case 'k': a->stage = arg; return 0;
-    case 's': a->volts = quantity(state, arg, WPIN_VOLTAGE, 3, 60, "3 V to 60 V"); return 0;
-    case 'p': a->watts = quantity(state, arg, WPIN_POWER, 0.1, 1000, "0.1 W to 1000 W"); return 0;
+    case 's': a->volts = quantity(state, arg, &volts_span); return 0;
+    case 'p': a->watts = quantity(state, arg, &watts_span); return 0;
     case ARGP_KEY_ARG:
         if (a->path != NULL) {
             argp_error(state, "one name is enough; what is '%s'?", arg);
@@ -96,16 +107,16 @@ static bool ask(const char *question, const char *otherwise, char *answer, size_
     return true;
 }
 
-static bool ask_quantity(const char *question, const char *otherwise, wpin_dimension dimension,
-                         double least, double most, double *value) {
+static bool ask_quantity(const char *question, const char *otherwise, const span *s,
+                         double *value) {
     char answer[80], why[320];
     while (ask(question, otherwise, answer, sizeof answer)) {
-        if (!wpin_quantity_read(answer, dimension, value, why, sizeof why)) {
+        if (!wpin_quantity_read(answer, s->dimension, value, why, sizeof why)) {
             printf("  %s\n", why);
-        } else if (*value >= least && *value <= most) {
+        } else if (*value >= s->least && *value <= s->most) {
             return true;
         } else {
-            cli_say("  expected %g to %g %s\n", least, most, dimension == WPIN_POWER ? "W" : "V");
+            cli_say("  expected %g to %g %s\n", s->least, s->most, s->unit);
         }
     }
     return false;
@@ -266,12 +277,11 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
         return false;
     }
     if (asks && a->volts == 0 &&
-        !ask_quantity("Volts of its supply?", "12V", WPIN_VOLTAGE, 3, 60, &a->volts)) {
+        !ask_quantity("Volts of its supply?", "12V", &volts_span, &a->volts)) {
         return false;
     }
     if (asks && a->watts == 0 &&
-        !ask_quantity("What does it take when it works?", "10W", WPIN_POWER, 0.1, 1000,
-                      &a->watts)) {
+        !ask_quantity("What does it take when it works?", "10W", &watts_span, &a->watts)) {
         return false;
     }
     s->volts = a->volts != 0 ? a->volts : 12;

@@ -56,11 +56,11 @@ typedef struct wpin_window {
     double sensed;        /* A as its sense shows, times seconds */
 } wpin_window;
 
-/* Who looks on; all are told of the session, and may keep something of their own in `judging`. */
 /* Simulated, what does not come to rest, or of which nothing comes, is told instead after so long,
  * s. */
 #define WPIN_PATIENCE 60.0
 
+/* Who looks on; all are told of the session, and may keep something of their own in `judging`. */
 struct wpin_onlooker {
     bool (*open)(wpin_session *run); /* false: out of memory */
     /* by hand: a whole plan is about to begin (false: out of memory), and is over: why, and whether

@@ -277,6 +277,10 @@ struct wpin_sim {
     struct wpin_field *field; /* buses and drives; NULL: none */
 };
 
+/* The input of a driver that carries its PWM: of an upper side, or what is told to its chip; where
+ * only low sides are chopped, of one of them. WPIN_SIM_NO_WIRE: there is none now. */
+int wpin_chopped_input(const wpin_sim *sim, const wpin_bridge *bridge);
+
 /* Lets the hardware follow up to where the controller is. */
 void wpin_sim_catch_up(wpin_sim *sim);
 /* Room for one more element; NULL (and the array as it was) when out of memory. */

@@ -21,9 +21,7 @@ bool wpin_sim_on_pwm_middle(wpin_sim *sim, int motor, wpin_sim_interrupt *interr
     return true;
 }
 
-/* The input that carries the PWM: of an upper side, or what is told to its chip; where only low
- * sides are chopped, of one of them. */
-static int modulated(const wpin_sim *sim, const wpin_bridge *bridge) {
+int wpin_chopped_input(const wpin_sim *sim, const wpin_bridge *bridge) {
     for (int side = 0; side < 2; side++) {
         for (int i = side; i < bridge->input_count; i += 2) {
             int pin = bridge->inputs[i];
@@ -38,7 +36,7 @@ static int modulated(const wpin_sim *sim, const wpin_bridge *bridge) {
 /* The next one after now. A switch behind an inverted wire is on while its pin is low. */
 static int64_t middle_after(const wpin_sim *sim, int motor) {
     const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
-    int input = modulated(sim, bridge);
+    int input = wpin_chopped_input(sim, bridge);
     if (input == WPIN_SIM_NO_WIRE) {
         return sim->now + IDLE_PS;
     }

@@ -55,13 +55,8 @@ double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a) {
 
 /* The PWM of a driver: all its timed lines have their begin together. NULL: there is none now. */
 static const wpin_wave *pwm_of(const wpin_sim *sim, const wpin_bridge *bridge) {
-    for (int i = 0; i < bridge->input_count; i++) {
-        int pin = bridge->inputs[i];
-        if (pin != WPIN_SIM_NO_WIRE && sim->pins[pin].wave.pwm) {
-            return &sim->pins[pin].wave;
-        }
-    }
-    return NULL;
+    int input = wpin_chopped_input(sim, bridge);
+    return input == WPIN_SIM_NO_WIRE ? NULL : &sim->pins[bridge->inputs[input]].wave;
 }
 
 int64_t wpin_shunt_window(const wpin_sim *sim) {

@@ -23,25 +23,28 @@ static double amps_due(const wpin_rig_load *load, const wpin_step_result *step) 
     return (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
 }
 
-static bool takes_too_much(const wpin_session *run, const wpin_step_result *step,
-                           const wpin_rig_load *load, double *amps) {
-    double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
+static double most_amps(const wpin_session *run, const wpin_step_result *step) {
     const wpin_part_reading *last = &run->last[step->load];
-    *amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
-    return *amps > 2.5 * amps_due(load, step) + 0.05 * stall + ripple_amps(run, step, load);
+    return fmax(fabs(last->amps_min), fabs(last->amps_max));
+}
+
+static bool takes_too_much(const wpin_session *run, const wpin_step_result *step,
+                           const wpin_rig_load *load) {
+    double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
+    return most_amps(run, step) >
+           2.5 * amps_due(load, step) + 0.05 * stall + ripple_amps(run, step, load);
 }
 
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
 static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
-    double amps;
-    if (!takes_too_much(run, step, load, &amps)) {
+    if (!takes_too_much(run, step, load)) {
         return false;
     }
     wpin_rule(step, WPIN_VERDICT_BAD,
               "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another "
               "order than "
               "the rig says (windpin order), or it has another load",
-              amps, amps_due(load, step));
+              most_amps(run, step), amps_due(load, step));
     return true;
 }
 
@@ -49,9 +52,8 @@ static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wp
  * down by its drag alone. */
 static bool runs_down(const wpin_session *run, const wpin_step_result *step,
                       const wpin_rig_load *load, double rpm, double due) {
-    double amps;
     return rpm > due && step->rpm_peak - rpm > 0.1 * (rpm - due) &&
-           !takes_too_much(run, step, load, &amps);
+           !takes_too_much(run, step, load);
 }
 
 /* The speed that is due takes many periods of PWM in a sector for granted; and a slower one is only

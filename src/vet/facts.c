@@ -237,8 +237,8 @@ static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
         double duty = most * i / steps;
         bool asked =
             any || wpin_asked_between(v, f->load, most * (i - 1) / steps, duty * (1 + 1e-6));
-        bool turns = !f->motor || duty * f->volts / f->loop_ohms >= least; /* or it stalls, which
-                                                                              has its own rules */
+        /* where it does not turn it stalls, which has its own rules */
+        bool turns = !f->motor || duty * f->volts / f->loop_ohms >= least;
         if (asked && turns) {
             compare_heat(f, duty);
         }

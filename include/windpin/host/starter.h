@@ -35,13 +35,16 @@ typedef struct wpin_starter {
     const char *name; /**< Of the load: letters, digits, '-' and '_', no word of the language. */
     const wpin_wired *thing;
     const wpin_stage_kind *kind;
-    double volts; /**< Of the supply, 3 to 60 V. */
-    double watts; /**< Of the load when it works as it is meant to, 0.1 to 1000 W... */
+    double volts, watts; /**< Of the supply; of the load when it works as it is meant to. Within
+                              the ranges below, and so are the amperes they make. */
 } wpin_starter;
 
-/** ...which are so many A. */
-#define WPIN_STARTER_LEAST_AMPS 0.02
-#define WPIN_STARTER_MOST_AMPS  50.0
+#define WPIN_STARTER_LEAST_VOLTS 3.0
+#define WPIN_STARTER_MOST_VOLTS  60.0
+#define WPIN_STARTER_LEAST_WATTS 0.1
+#define WPIN_STARTER_MOST_WATTS  1000.0
+#define WPIN_STARTER_LEAST_AMPS  0.02
+#define WPIN_STARTER_MOST_AMPS   50.0
 
 /** Whether it can be connected to that stage: a motor with Hall sensors has three phases, one with
  * two wires has none. */
