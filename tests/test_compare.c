@@ -200,6 +200,39 @@ START_TEST(a_record_is_compared) {
 }
 END_TEST
 
+/* Two records of a plan: what has changed since the first one, as measured or as it truly was. */
+START_TEST(two_records_are_compared) {
+    static const struct {
+        const char *change, *words[3]; /* with sed, for the second run */
+        int status;
+    } cases[] = {
+        {"s/x/x/", {"pump: the duties are the same.", "measured current", "true speed"}, 0},
+        {"s/dry-friction: 9mNm/dry-friction: 13mNm/",
+         {"pump: the duties are the same.", "measured current", "made with the rig as it was"},
+         0},
+        {"s/down: 1.5s/down: 3s/", {"pump: the duties go apart at ", "% first", "% second"}, 1},
+    };
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        const char *folder = scratch("first.csv");
+        int status = run_command(output, sizeof output,
+                                 "cd $(dirname %s) && sed '%s' " TEST_SOURCE
+                                 "/demo/honey-pump.yaml > second.yaml && " TEST_TOOL " run " PUMP
+                                 " --trace first.csv > /dev/null && " TEST_TOOL
+                                 " run second.yaml " TEST_SOURCE
+                                 "/demo/honey-pump.plan --trace second.csv > /dev/null; " TEST_TOOL
+                                 " compare " PUMP " --record first.csv --record second.csv",
+                                 folder, cases[i].change);
+        ck_assert_msg(status == cases[i].status, "case %zu: %d %s", i, status, output);
+        for (int k = 0; k < 3; k++) {
+            ck_assert_msg(strstr(output, cases[i].words[k]) != NULL, "case %zu: %s", i, output);
+        }
+    }
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 TEST_TOOL " compare " PUMP " --record a --record b --record c"),
+                     2);
+}
+END_TEST
+
 /* On real pins each action may begin a tick late, and a record ends with its plan while the shaft
  * still runs down: it agrees all the same. More than that, or another step, does not. */
 START_TEST(a_record_may_be_late_and_end_with_its_plan) {
@@ -234,6 +267,7 @@ int main(void) {
     tcase_add_test(tests, the_changed_figures_are_those_of_a_changed_file);
     tcase_add_test(tests, the_picture_is_drawn);
     tcase_add_test(tests, a_record_is_compared);
+    tcase_add_test(tests, two_records_are_compared);
     tcase_add_test(tests, a_record_may_be_late_and_end_with_its_plan);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

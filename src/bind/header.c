@@ -4,6 +4,7 @@
 #include "header_plan.h"
 #include "header_work.h"
 #include <ctype.h>
+#include <math.h>
 #include <string.h>
 
 static const char *yes(bool value) {
@@ -160,6 +161,17 @@ static void print_alone(FILE *to, const char *id) {
             "port the core is\n * compiled for it alone, and is smaller and faster. */\n"
             "#ifdef WPIN_ONE_MOTOR\n#define RIG_ALONE\n#else\n#define RIG_ALONE static\n#endif\n",
             id);
+}
+
+/* The steps of a plan have it in them. */
+static void print_trim(FILE *to, const wpin_rig_load *load, const char *id) {
+    if (load->limits.trim < 1) {
+        fprintf(to,
+                "/* What a duty comes to: at %.4g %% of it this motor turns as its twin does. The "
+                "steps of a plan have it in them. */\n"
+                "#define %s_TRIMMED(duty) ((wpin_duty)((int32_t)(duty) * %ld / WPIN_DUTY_FULL))\n",
+                load->limits.trim * 100, id, lround(load->limits.trim * WPIN_DUTY_FULL));
+    }
 }
 
 static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
@@ -435,6 +447,7 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
         wpin_bind_load(&bound, rig, load);
         fprintf(to, "\n/* %s: %s */\n", load->name, load->kind->words);
         print_stage(to, rig, i, &bound.stage, wpin_header_identifier(id, sizeof id, load->name));
+        print_trim(to, load, id);
         if (wpin_rig_type(load)->steps) {
             print_stepper(to, &bound.stepper, id);
         }

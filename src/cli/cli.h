@@ -27,6 +27,7 @@ int cmd_compare(int argc, char **argv);
 int cmd_response(int argc, char **argv);
 int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
+int cmd_twins(int argc, char **argv);
 int cmd_waves(int argc, char **argv);
 int cmd_size(int argc, char **argv);
 int cmd_vet(int argc, char **argv);
@@ -87,6 +88,9 @@ wpin_report *cli_run_simulated(const wpin_rig *rig, const wpin_plan *plan,
 /* Takes the two words a command needs from its arguments; `expected` says which, for messages. */
 error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,
                      const char *expected);
+/* Reads the whole number behind an option; wrong usage outside of least to most. */
+unsigned cli_take_whole(const char *option, const char *arg, unsigned least, unsigned most,
+                        struct argp_state *state);
 /* Reads a rig and prints what is wrong with it; NULL then. */
 wpin_rig *cli_read_rig(const char *path);
 /* Number of a load, or -1 with a complaint. */

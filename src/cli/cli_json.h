@@ -10,6 +10,8 @@
 void cli_dump_json(json_t *all);
 /* A text from outside, a file's name or what stands in a record: what is no UTF-8 as '?'. */
 json_t *cli_json_text(const char *text);
+/* A number; null where it is not known (NAN). */
+json_t *cli_json_number(double value);
 /* An object about a rig, which says first of which: its name and fingerprint. NULL when out of
  * memory; `all` is freed. */
 json_t *cli_of_rig(const wpin_rig *rig, json_t *all);

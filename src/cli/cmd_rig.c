@@ -126,13 +126,13 @@ static json_t *load_json(const wpin_rig *rig, const wpin_rig_load *load) {
             pins, load->kind->lines[i],
             json_pack("{s:i, s:b}", "pin", (int)load->pins[i], "inverted", (int)load->inverted[i]));
     }
-    return json_pack("{s:s, s:i, s:s, s:s, s:o, s:b, s:f, s:f, s:f, s:f, s:f, s:s}", "name",
+    return json_pack("{s:s, s:i, s:s, s:s, s:o, s:b, s:f, s:f, s:f, s:f, s:f, s:f, s:s}", "name",
                      load->name, "line", (int)load->line, "supply",
                      rig->supplies[load->supply].name, "stage", load->kind->name, "pins", pins,
                      "reversed", (int)load->reversed, "pwm_hz", load->limits.pwm_hz,
-                     "duty_limit_percent", load->limits.duty_max * 100, "ramp_up_s",
-                     load->limits.ramp_up, "ramp_down_s", load->limits.ramp_down, "rest_s",
-                     load->limits.rest, "what", what[load->what]);
+                     "duty_limit_percent", load->limits.duty_max * 100, "trim_percent",
+                     load->limits.trim * 100, "ramp_up_s", load->limits.ramp_up, "ramp_down_s",
+                     load->limits.ramp_down, "rest_s", load->limits.rest, "what", what[load->what]);
 }
 
 static void print_json(const wpin_rig *rig) {

@@ -81,6 +81,16 @@ error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **
     }
 }
 
+unsigned cli_take_whole(const char *option, const char *arg, unsigned least, unsigned most,
+                        struct argp_state *state) {
+    char *rest;
+    long value = strtol(arg, &rest, 10);
+    if (*arg == '\0' || *rest != '\0' || value < (long)least || value > (long)most) {
+        argp_error(state, "%s '%s': expected a whole number, %u to %u", option, arg, least, most);
+    }
+    return (unsigned)value;
+}
+
 wpin_rig *cli_read_rig(const char *path) {
     wpin_messages messages = {0};
     wpin_rig *rig = wpin_rig_read(path, &messages);

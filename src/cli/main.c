@@ -30,6 +30,7 @@ static const struct {
     {"first", SIMULATED(cmd_first), "the first motion, gently: does it turn, and which way", NULL},
     {"find", SIMULATED(cmd_find), "the duty that starts a load, and at which it drops out", NULL},
     {"sweep", SIMULATED(cmd_sweep), "volts, current and speed over the duty", NULL},
+    {"twins", SIMULATED(cmd_twins), "two motors at the same duties: what evens them out", NULL},
     {"identify", SIMULATED(cmd_identify), "resistance, constant, inertia, friction of a motor",
      NULL},
     {"response", SIMULATED(cmd_response), "how a regulated speed answers to a step and a load",

@@ -17,6 +17,10 @@ void cli_dump_json(json_t *all) {
     json_decref(all);
 }
 
+json_t *cli_json_number(double value) {
+    return isfinite(value) ? json_real(value) : json_null();
+}
+
 json_t *cli_json_text(const char *text) {
     json_t *value = json_string(text);
     char *readable = value == NULL ? strdup(text) : NULL;
@@ -49,10 +53,6 @@ static json_t *load_name(const wpin_rig *rig, int load) {
     return load < 0 ? json_null() : json_string(rig->loads[load].name);
 }
 
-static json_t *known_json(double value) {
-    return isnan(value) ? json_null() : json_real(value);
-}
-
 /* What its controller measured of it; null where it drove nothing. */
 static json_t *seen_json(const wpin_rig *rig, const wpin_step_result *s) {
     static const char *const verdicts[] = {"fine", "trouble", "not measured"};
@@ -73,11 +73,11 @@ static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
                      s->asked_seconds, "at_s", s->at, "took_s", s->took, "done", (int)s->done,
                      "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm, "peak_a",
                      s->amps_peak, "verdict", verdict_word(s->verdict), "words", s->words,
-                     "asked_rpm", known_json(s->asked_rpm != 0 ? s->asked_rpm : NAN),
-                     "measured_rpm", known_json(s->load < 0 ? NAN : s->measured_rpm), "asked_a",
-                     known_json(s->asked_amps != 0 ? s->asked_amps : NAN), "measured_a",
-                     known_json(s->load < 0 ? NAN : s->measured_amps), "as_measured",
-                     seen_json(rig, s));
+                     "asked_rpm", cli_json_number(s->asked_rpm != 0 ? s->asked_rpm : NAN),
+                     "measured_rpm", cli_json_number(s->load < 0 ? NAN : s->measured_rpm),
+                     "asked_a", cli_json_number(s->asked_amps != 0 ? s->asked_amps : NAN),
+                     "measured_a", cli_json_number(s->load < 0 ? NAN : s->measured_amps),
+                     "as_measured", seen_json(rig, s));
 }
 
 /* What its load did when it came, and what was measured. */
@@ -88,9 +88,10 @@ static json_t *scene_json(const wpin_fault_scene *s) {
                                         [WPIN_QUANTITY_POSITION] = "asked_degrees"};
     return json_pack("{s:f, s:f, s:o, s:o, s:o, s:o}", units[s->quantity],
                      s->quantity == WPIN_QUANTITY_EFFORT ? s->setpoint * 100 : s->setpoint,
-                     "duty_percent", s->duty * 100, "measured_rpm", known_json(s->rpm),
-                     "measured_a", known_json(s->amps), "measured_degrees", known_json(s->degrees),
-                     "measured_supply_v", known_json(s->supply_volts));
+                     "duty_percent", s->duty * 100, "measured_rpm", cli_json_number(s->rpm),
+                     "measured_a", cli_json_number(s->amps), "measured_degrees",
+                     cli_json_number(s->degrees), "measured_supply_v",
+                     cli_json_number(s->supply_volts));
 }
 
 static json_t *causes_json(const wpin_rig *rig, const wpin_fault_result *f) {
@@ -137,7 +138,7 @@ static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t 
                      report->pwm[i].millihertz * 1e-3, "pwm_steps", (int)report->pwm[i].steps,
                      "peak_a", report->amps_peak[i], "peak_rpm", report->rpm_peak[i], "operations",
                      (int)report->operations[i], "energy_j", report->joules[i], "computed_peak_nm",
-                     known_json(torque), "computed_peak_shaft_w", known_json(watts));
+                     cli_json_number(torque), "computed_peak_shaft_w", cli_json_number(watts));
 }
 
 void cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {

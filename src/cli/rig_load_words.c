@@ -156,6 +156,12 @@ static void print_limits(const wpin_rig *rig, const wpin_rig_load *load) {
         cli_say("  limits      duty up to %.4g %%, 0 to 100 %% in %.4g s, 100 to 0 %% in %.4g s\n",
                 l->duty_max * 100, l->ramp_up, l->ramp_down);
     }
+    if (l->trim < 1) {
+        cli_say(
+            "  trim        %.4g %%: so much of a duty that a plan asks for, as its twin turns more "
+            "slowly\n",
+            l->trim * 100);
+    }
     if (l->rest > 0) {
         cli_say("  rest        %.4g s before the other way\n", l->rest);
     }

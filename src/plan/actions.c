@@ -200,7 +200,7 @@ static void read_coast(wpin_plan_reader *r, size_t load) {
 /* What "on" means for a load: all the duty it may have, or what the rig says. */
 static double on_duty(const wpin_plan_reader *r, size_t load) {
     const wpin_rig_limits *l = &r->rig->loads[load].limits;
-    return l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max;
+    return l->trim * (l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max);
 }
 
 /* [forward|reverse], into that duty with its sign; 0 with a message where it can't be asked for. */
@@ -269,6 +269,7 @@ static bool take_full(wpin_plan_reader *r, size_t load, const char *input, wpin_
                        l->name, l->name, input, l->speed.rated / 2);
         return false;
     }
+    full->share = l->limits.trim < 1 ? l->limits.trim : 0;
     return wpin_plan_takes_duty(r, load, column);
 }
 

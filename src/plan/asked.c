@@ -46,8 +46,8 @@ static bool start_allows(wpin_plan_reader *r, const wpin_rig_load *l, double dut
     if (l->limits.below == WPIN_BELOW_REFUSE || (kick && duty < l->limits.drop_out)) {
         wpin_words_say(&r->line, column,
                        "%g %% does not get '%s' moving; expected %g %% or more (start in the rig)",
-                       duty * 100, l->name,
-                       (kick ? l->limits.drop_out : l->limits.start_duty) * 100);
+                       duty * 100 / l->limits.trim, l->name,
+                       (kick ? l->limits.drop_out : l->limits.start_duty) * 100 / l->limits.trim);
         return false;
     }
     return true;
@@ -122,10 +122,11 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
                        *duty * 100, most * 100, most < 1 ? " (duty-limit in the rig)" : "");
         return false;
     }
+    *duty *= l->limits.trim; /* from here on as it reaches the motor */
     if (*duty < l->limits.start_duty && !start_allows(r, l, *duty, column)) {
         return false;
     }
-    if (*duty < 1 && !wpin_stage_kind_takes_duty(l->kind)) {
+    if (*duty < 1 && !wpin_stage_kind_takes_duty(l->kind)) { /* which takes no trim */
         wpin_words_say(&r->line, column,
                        "'%s' is on a %s, which knows on and off only; expected '%s on' or '%s off'",
                        l->name, l->kind->name, l->name, l->name);

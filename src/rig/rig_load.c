@@ -20,6 +20,7 @@ enum {
     LOAD_DUTY_LIMIT,
     LOAD_LEAST_TIME,
     LOAD_ON_DUTY,
+    LOAD_TRIM,
     LOAD_COOL_DOWN,
     LOAD_MOST_ON,
     LOAD_ON_STOP,
@@ -55,6 +56,7 @@ static const wpin_field load_fields[] = {
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
     QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("trim", wpin_rig_load, limits.trim, false, WPIN_SHARE, 0.5, 1),
     QUANTITY("cool-down", wpin_rig_load, limits.cool_down, false, WPIN_TIME, 1, 3600),
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
     [LOAD_ON_STOP] = NODE("on-stop", false),
@@ -126,6 +128,7 @@ static void read_limits(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
 static wpin_rig_load default_load(void) {
     return (wpin_rig_load){
         .limits = {.duty_max = 1,
+                   .trim = 1,
                    .dead_time = 2e-6,
                    .parallel = 1,
                    .trip_input = -1,
@@ -170,6 +173,11 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
     if (!takes && load->limits.duty_max < 1) {
         wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT], "'%s' %s and takes no duty-limit",
                     load->kind->name, why);
+    }
+    if (nodes[LOAD_TRIM] != NULL && (!takes || !wpin_rig_type(load)->spins || load->axis.there)) {
+        wpin_say_at(reader, nodes[LOAD_TRIM],
+                    "a trim evens out the speeds of two motors that get duties; '%s' %s",
+                    load->name, takes && !load->axis.there ? "is no motor" : "takes none");
     }
     if (takes && nodes[LOAD_LEAST_TIME] != NULL) {
         wpin_say_at(reader, nodes[LOAD_LEAST_TIME],

@@ -27,6 +27,7 @@
 #include "starter.h"
 #include "trace.h"
 #include "trials.h"
+#include "twins.h"
 #include "verdict.h"
 #include "vet.h"
 #include "waves.h"

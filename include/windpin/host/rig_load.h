@@ -51,8 +51,9 @@ typedef struct wpin_rig_limits {
     double pwm_most;                     /**< Highest PWM frequency it follows; 0: not given. */
     bool no_pull;                        /**< Its inputs have no pull resistors. */
     double on_duty;                      /**< What "on" means; 0: duty_max. */
-    double most_on;                      /**< Longest time on without a break, s; 0: any. */
-    bool soft_pwm;                       /**< PWM in software instead of by a timer. */
+    double trim;    /**< Its duties are so much of what is asked, to turn as its twin does; 1. */
+    double most_on; /**< Longest time on without a break, s; 0: any. */
+    bool soft_pwm;  /**< PWM in software instead of by a timer. */
     int limit_inputs[2]; /**< Inputs that end motion forward and reverse; -1: none. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
     double limit_amps; /**< Current above which the duty is folded back; 0: none. */

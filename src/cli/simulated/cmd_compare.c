@@ -1,5 +1,5 @@
 /* windpin compare RIG PLAN CHANGE: a plan on a rig as it is and with values changed, side by
- * side; or, with --record, simulated and as it was recorded. */
+ * side; or, with --record, simulated and as it was recorded, or as it was recorded twice. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
 #include "compare_record.h"
@@ -19,7 +19,9 @@ enum { KEY_PLOT = 256, KEY_LOAD, KEY_JSON, KEY_RECORD };
 
 static const struct argp_option options[] = {
     {"record", KEY_RECORD, "FILE.csv", 0,
-     "In place of changes: a trace of a run of this plan, e.g. on real pins", 0},
+     "In place of changes: a trace of a run of this plan, e.g. on real pins; twice: the first one "
+     "takes the place of the simulated run",
+     0},
     {"plot", KEY_PLOT, "FILE.png", 0, "Draw both over each other (.png or .svg)", 0},
     {"load", KEY_LOAD, "NAME", 0, "The load to draw (the first one)", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
@@ -39,7 +41,7 @@ static const char doc[] =
     "      --trace shelf.csv\n"
     "  windpin compare demo/honey-shelf.yaml demo/honey-shelf.plan \\\n"
     "      --record shelf.csv\n"
-    "A record of --real shows what the rig does not know.\n"
+    "A record of --real shows what the rig does not know, two of them what has changed since.\n"
     "\n"
     "Exit status: 0 both as asked; 1 one of them was not, or the record is another run; 2 the "
     "files or the usage are wrong.";
@@ -50,7 +52,12 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_PLOT: a->picture = arg; break;
     case KEY_LOAD: a->load = arg; break;
     case KEY_JSON: a->json = true; break;
-    case KEY_RECORD: a->record = arg; break;
+    case KEY_RECORD:
+        if (a->record_count == 2) {
+            argp_error(state, "--record %s: one too many; expected one or two", arg);
+        }
+        a->records[a->record_count++] = arg;
+        break;
     case ARGP_KEY_ARG:
         if (state->arg_num < 2) {
             a->files[state->arg_num] = arg;
@@ -62,11 +69,11 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         }
         break;
     case ARGP_KEY_END:
-        if (a->files[1] == NULL || (a->change_count == 0 && a->record == NULL)) {
+        if (a->files[1] == NULL || (a->change_count == 0 && a->record_count == 0)) {
             argp_error(state, "expected a rig, a plan, and at least one change, e.g. "
                               "pump.ramp.up=500ms, or --record FILE.csv");
         }
-        if (a->change_count > 0 && a->record != NULL) {
+        if (a->change_count > 0 && a->record_count > 0) {
             argp_error(state, "expected changes or --record, not both");
         }
         break;
@@ -170,36 +177,56 @@ static bool make_changes(const compare_arguments *a, const char *changed, compar
     return true;
 }
 
-/* The plan simulated, beside a record of it. */
+/* The trace of one side: the plan simulated, or the first of two records. */
+static wpin_trace *first_side(const compare_arguments *a, compare_side *now, char *why,
+                              size_t why_size) {
+    if (a->record_count == 2) {
+        return wpin_trace_read(a->records[0], why, why_size);
+    }
+    why[0] = '\0'; /* a run that fails has said why */
+    return run_side(now, true) ? wpin_trace_read(now->trace, why, why_size) : NULL;
+}
+
+static bool draw_records(const compare_arguments *a, const compare_side *now) {
+    char why[400];
+    bool two = a->record_count == 2;
+    wpin_picture_pair pair = {.csv = {two ? a->records[0] : now->trace, a->records[two]},
+                              .words = {two ? "first" : "simulated", two ? "second" : "recorded"},
+                              .load = a->load != NULL ? a->load : now->rig->loads[0].name};
+    bool drawn = a->picture == NULL || wpin_picture_two(&pair, a->picture, why, sizeof why);
+    if (!drawn) {
+        cli_complain("%s", why);
+    }
+    return drawn;
+}
+
+/* The plan simulated, beside a record of it; or two records. */
 static int compare_record(const compare_arguments *a) {
     char why[400];
     compare_side now = {0};
     int status = EXIT_WRONG_INPUT;
-    wpin_trace *simulated = NULL, *recorded = wpin_trace_read(a->record, why, sizeof why);
-    if (recorded == NULL) {
-        cli_complain("%s", why);
-        return status;
+    const char *path = a->records[a->record_count - 1];
+    wpin_trace *second = wpin_trace_read(path, why, sizeof why), *first = NULL;
+    if (second != NULL && (!read_side(&now, a->files[0], a->files[1], NULL) ||
+                           (a->load != NULL && cli_find_load(now.rig, a->files[0], a->load) < 0))) {
+        why[0] = '\0'; /* said already */
+    } else if (second != NULL) {
+        first = first_side(a, &now, why, sizeof why);
     }
-    bool ran = read_side(&now, a->files[0], a->files[1], NULL) &&
-               (a->load == NULL || cli_find_load(now.rig, a->files[0], a->load) >= 0) &&
-               run_side(&now, true);
-    simulated = ran ? wpin_trace_read(now.trace, why, sizeof why) : NULL;
-    if (ran && simulated == NULL) {
-        cli_complain("%s", why);
-    }
-    if (simulated != NULL) {
-        cli_recorded r = {now.rig, a->files[1], a->record, now.report, simulated, recorded};
+    if (first != NULL) {
+        cli_recorded r = {now.rig,
+                          a->files[1],
+                          now.plan->step_count,
+                          {a->record_count == 2 ? a->records[0] : NULL, path},
+                          now.report,
+                          {first, second}};
         status = cli_compare_record(&r, a->json) ? EXIT_FINE : EXIT_MET_FAULT;
-        wpin_picture_pair pair = {.csv = {now.trace, a->record},
-                                  .words = {"simulated", "recorded"},
-                                  .load = a->load != NULL ? a->load : now.rig->loads[0].name};
-        if (a->picture != NULL && !wpin_picture_two(&pair, a->picture, why, sizeof why)) {
-            cli_complain("%s", why);
-            status = EXIT_WRONG_INPUT;
-        }
+        status = draw_records(a, &now) ? status : EXIT_WRONG_INPUT;
+    } else if (why[0] != '\0') {
+        cli_complain("%s", why);
     }
-    wpin_trace_free(simulated);
-    wpin_trace_free(recorded);
+    wpin_trace_free(first);
+    wpin_trace_free(second);
     free_side(&now);
     return status;
 }
@@ -250,5 +277,5 @@ int cmd_compare(int argc, char **argv) {
     if (!cli_may_write(a.picture)) {
         return EXIT_WRONG_INPUT;
     }
-    return a.record != NULL ? compare_record(&a) : compare(&a);
+    return a.record_count > 0 ? compare_record(&a) : compare(&a);
 }

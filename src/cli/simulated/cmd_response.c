@@ -58,16 +58,6 @@ static void take_quantity(double *to, wpin_dimension dimension, const char *opti
     }
 }
 
-static unsigned take_whole(const char *option, const char *arg, unsigned least, unsigned most,
-                           struct argp_state *state) {
-    char *rest;
-    long value = strtol(arg, &rest, 10);
-    if (*arg == '\0' || *rest != '\0' || value < (long)least || value > (long)most) {
-        argp_error(state, "%s '%s': expected a whole number, %u to %u", option, arg, least, most);
-    }
-    return (unsigned)value;
-}
-
 static error_t parse(int key, char *arg, struct argp_state *state) {
     response_arguments *a = state->input;
     switch (key) {
@@ -80,8 +70,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
             argp_error(state, "--spread %s: expected up to 50%%", arg);
         }
         break;
-    case KEY_SEED: a->seed = take_whole("--seed", arg, 0, 1000000, state); break;
-    case KEY_BENCHES: a->benches = take_whole("--benches", arg, 1, BENCHES_MAX, state); break;
+    case KEY_SEED: a->seed = cli_take_whole("--seed", arg, 0, 1000000, state); break;
+    case KEY_BENCHES: a->benches = cli_take_whole("--benches", arg, 1, BENCHES_MAX, state); break;
     case KEY_PLOT: a->picture = arg; break;
     case KEY_JSON: a->json = true; break;
     case ARGP_KEY_END:
@@ -221,7 +211,7 @@ static json_t *figures_json(const wpin_response_figures *f) {
     json_t *all = json_object();
     for (size_t i = 0; i < ROWS; i++) {
         double value = value_of(f, &rows[i]);
-        json_object_set_new(all, rows[i].key, isnan(value) ? json_null() : json_real(value));
+        json_object_set_new(all, rows[i].key, cli_json_number(value));
     }
     return all;
 }
@@ -231,10 +221,9 @@ static json_t *worst_json(const wpin_response_bench *benches, size_t count) {
     for (size_t i = 0; i < ROWS; i++) {
         const wpin_response_bench *b = &benches[worst(benches, count, &rows[i])];
         double value = value_of(&b->figures, &rows[i]);
-        json_object_set_new(all, rows[i].key,
-                            json_pack("{s:o, s:i}", "value",
-                                      isnan(value) ? json_null() : json_real(value), "seed",
-                                      (int)b->seed));
+        json_object_set_new(
+            all, rows[i].key,
+            json_pack("{s:o, s:i}", "value", cli_json_number(value), "seed", (int)b->seed));
     }
     return all;
 }

@@ -1,4 +1,5 @@
-/* windpin compare --record: a trace of a run beside that of the same plan simulated. */
+/* windpin compare --record: a trace of a run beside that of the same plan simulated, or beside that
+ * of another run of it. */
 #ifndef WPIN_CLI_COMPARE_RECORD_H
 #define WPIN_CLI_COMPARE_RECORD_H
 
@@ -9,9 +10,11 @@
 /* What is printed first, and what is compared. */
 typedef struct cli_recorded {
     const wpin_rig *rig;
-    const char *plan, *path;   /* of the record */
-    const wpin_report *report; /* of the simulated run */
-    const wpin_trace *simulated, *recorded;
+    const char *plan;
+    size_t actions;             /* of the plan */
+    const char *paths[2];       /* of the records; the first is NULL where that was simulated */
+    const wpin_report *report;  /* of the simulated run, if there is one */
+    const wpin_trace *sides[2]; /* simulated or recorded first, and recorded */
 } cli_recorded;
 
 /* Prints both side by side; whether the duties agree. */

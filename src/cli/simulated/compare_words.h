@@ -11,7 +11,9 @@ typedef struct compare_arguments {
     const char *files[2]; /* rig, plan */
     const char *changes[COMPARE_CHANGES];
     size_t change_count;
-    const char *picture, *load, *record;
+    const char *records[2]; /* instead of changes */
+    size_t record_count;
+    const char *picture, *load;
     bool json;
 } compare_arguments;
 
