@@ -147,6 +147,15 @@ START_TEST(a_record_is_trimmed_by) {
     tool(0, SAYS("They need no other trim", "   +50.0"), "twins %s left right --record %s", rig,
          csv);
     ck_assert_ptr_null(strstr(output, "For the rig"));
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 "sed -i 's/trim: 9[0-9.]*%%/trim: 60%% # old/' %s && %s", rig,
+                                 heavy),
+                     0);
+    tool(0,
+         SAYS("The trims of the rig were at work.", "right turns faster than left", "under left:"),
+         "twins %s left right --record %s --write", rig,
+         csv); /* a trim that is there is replaced */
+    tool(0, SAYS("  trim        96.2 %"), "rig %s", rig);
     tool(0, SAYS("\"faster\": \"", "\"trim_percent\": 100.0", "\"rough_percent\""),
          "twins %s left right --json", rig);
 }

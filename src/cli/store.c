@@ -16,6 +16,13 @@ static bool begins(const char *line, const char *key) {
     return strncmp(line, key, length) == 0 && line[length] == ':';
 }
 
+/* Whether the value of a key ends on its line: a word or a number, or all of a map in braces. */
+static bool is_one_line(const char *line) {
+    const char *value = strchr(line, ':') + 1;
+    value += strspn(value, " ");
+    return *value == '{' ? strchr(value, '}') != NULL : strchr("#|>\n\r", *value) == NULL;
+}
+
 /* Copies the rig with the line put first among the load's own; one of that key is replaced. False
  * when the load already has one in another form than a single line. */
 static bool copy_with_line(FILE *from, FILE *to, unsigned load_line, const char *key,
@@ -32,7 +39,7 @@ static bool copy_with_line(FILE *from, FILE *to, unsigned load_line, const char 
             inside = 0; /* behind the load */
         }
         if (inside != 0 && indent_of(line) == inside && begins(line, key)) {
-            good = good && strchr(line, '}') != NULL;
+            good = good && is_one_line(line);
             continue;
         }
         good = good && fputs(line, to) >= 0;

@@ -185,16 +185,9 @@ static void print_unlike(const wpin_twins *t, const char *const names[2]) {
     }
 }
 
-static void print_found(const wpin_twins *t, const char *const names[2], bool recorded) {
-    if (t->most < ALIKE) {
-        print_unlike(t, names);
-        cli_say("\nThey turn alike: apart by %.2g %% of the highest speed at most.\n",
-                t->most * 100);
-        return;
-    }
-    const char *fast = names[t->faster];
+static void print_faster(const wpin_twins *t, const char *const names[2]) {
     bool forward = isfinite(t->apart[0]), reverse = isfinite(t->apart[1]);
-    printf("\n%s turns faster than %s, on average by", fast, names[1 - t->faster]);
+    printf("%s turns faster than %s, on average by", names[t->faster], names[1 - t->faster]);
     if (forward) {
         cli_say(" %.1f %% forward", t->apart[0] * 100);
     }
@@ -202,18 +195,9 @@ static void print_found(const wpin_twins *t, const char *const names[2], bool re
         cli_say("%s %.1f %% in reverse", forward ? " and" : "", t->apart[1] * 100);
     }
     printf(".\n");
-    if (t->trim < 1) {
-        print_why(t, names);
-    }
-    print_unlike(t, names);
-    if (t->trim >= 1) {
-        cli_say(t->most > UNLIKE ? "No one trim brings them nearer than they are, %.2g %% of the "
-                                   "highest speed apart at most: they carry unlike loads.\n"
-                                 : "They need no other trim: they are apart by %.2g %% of the "
-                                   "highest speed at most.\n",
-                t->most * 100);
-        return;
-    }
+}
+
+static void print_trim(const wpin_twins *t, bool recorded) {
     cli_say("With %s trim they are apart by %.2g %% of the highest speed at most%s; without it by "
             "%.2g %%.\n%s. With encoders on both, a speed that is regulated, or "
             "windpin/in_step.h, does for any.\n",
@@ -222,6 +206,33 @@ static void print_found(const wpin_twins *t, const char *const names[2], bool re
             t->left > UNLIKE
                 ? "No one trim evens them out at all duties, as they carry unlike loads"
                 : "It holds for loads as they were just now");
+}
+
+static void print_found(const wpin_twins *t, const char *const names[2], bool recorded) {
+    printf("\n");
+    if (t->trimmed) {
+        printf("The trims of the rig were at work.\n");
+    }
+    print_unlike(t, names);
+    if (t->most < ALIKE) {
+        cli_say("They turn alike: apart by %.2g %% of the highest speed at most.\n", t->most * 100);
+        return;
+    }
+    print_faster(t, names);
+    if (t->trim < 1) {
+        if (!t->trimmed) {
+            print_why(t, names);
+        }
+        print_trim(t, recorded);
+    } else if (t->most > UNLIKE) {
+        cli_say("No one trim brings them nearer than they are, %.2g %% of the highest speed apart "
+                "at most: they carry unlike loads.\n",
+                t->most * 100);
+    } else {
+        cli_say("They need no other trim: they are apart by %.2g %% of the highest speed at "
+                "most.\n",
+                t->most * 100);
+    }
 }
 
 /* What either is to have in the rig: on top of a trim that was at work. The slower one has all. */
@@ -235,28 +246,32 @@ static void trims_of(const wpin_twins *t, const wpin_rig *rig, const int loads[2
     trims[1] /= most;
 }
 
-/* The lines for the rig that it does not have yet; false where one could not be stored. */
+/* The line for the rig, where it does not have it yet; false where it could not be stored. */
+static bool put_line(const twins_arguments *a, const wpin_rig_load *load, double trim) {
+    char line[40];
+    if (fabs(trim - load->limits.trim) < 5e-4) {
+        return true;
+    }
+    wpin_plain(line, sizeof line, "trim: %.1f%%", trim * 100);
+    if (!a->json) {
+        printf("For the rig, under %s:\n    %s\n", load->name, line);
+    }
+    if (!a->write) {
+        return true;
+    }
+    if (!cli_store_line(a->words[0], load->line, "trim", line)) {
+        return false;
+    }
+    fprintf(a->json ? stderr : stdout, "Stored in %s.\n", a->words[0]);
+    return true;
+}
+
+/* The lower one in the file first: a line that is put in moves all below. */
 static bool put_lines(const twins_arguments *a, const wpin_rig *rig, const int loads[2],
                       const double *trims) {
-    bool good = true;
-    FILE *to = a->json ? stderr : stdout;
-    for (int i = 0; i < 2; i++) {
-        char line[40];
-        const wpin_rig_load *load = &rig->loads[loads[i]];
-        wpin_plain(line, sizeof line, "trim: %.1f%%", trims[i] * 100);
-        if (fabs(trims[i] - load->limits.trim) < 5e-4) {
-            continue;
-        }
-        if (!a->json) {
-            printf("For the rig, under %s:\n    %s\n", load->name, line);
-        }
-        if (a->write) {
-            bool stored = cli_store_line(a->words[0], load->line, "trim", line);
-            fprintf(to, stored ? "Stored in %s.\n" : "", a->words[0]);
-            good = good && stored;
-        }
-    }
-    return good;
+    int low = rig->loads[loads[1]].line > rig->loads[loads[0]].line;
+    return put_line(a, &rig->loads[loads[low]], trims[low]) &&
+           put_line(a, &rig->loads[loads[1 - low]], trims[1 - low]);
 }
 
 static json_t *one_json(const wpin_twin *t) {
@@ -265,7 +280,8 @@ static json_t *one_json(const wpin_twin *t) {
                      cli_json_number(t->ripple));
 }
 
-static void dump(const wpin_rig *rig, const wpin_twins *t, const char *const names[2]) {
+static void dump(const wpin_rig *rig, const wpin_twins *t, const char *const names[2],
+                 const double *trims) {
     json_t *places = json_array();
     for (size_t i = 0; i < t->count; i++) {
         json_array_append_new(places,
@@ -274,11 +290,12 @@ static void dump(const wpin_rig *rig, const wpin_twins *t, const char *const nam
                                         one_json(&t->places[i].of[1])));
     }
     cli_dump_json(cli_of_rig(
-        rig, json_pack("{s:o, s:s, s:o, s:o, s:f, s:f, s:f}", "places", places, "faster",
-                       names[t->faster], "faster_forward_percent",
+        rig, json_pack("{s:o, s:s, s:o, s:o, s:f, s:f, s:f, s:{s:f, s:f}}", "places", places,
+                       "faster", names[t->faster], "faster_forward_percent",
                        cli_json_number(t->apart[0] * 100), "faster_reverse_percent",
                        cli_json_number(t->apart[1] * 100), "trim_percent", t->trim * 100,
-                       "apart_percent", t->most * 100, "apart_with_trim_percent", t->left * 100)));
+                       "apart_percent", t->most * 100, "apart_with_trim_percent", t->left * 100,
+                       "for_the_rig_percent", names[0], trims[0] * 100, names[1], trims[1] * 100)));
 }
 
 /* ---- the command ---- */
@@ -326,8 +343,9 @@ static int twins(const twins_arguments *a, const wpin_rig *rig) {
     const char *const names[2] = {rig->loads[loads[0]].name, rig->loads[loads[1]].name};
     bool good = a->record != NULL ? recorded(a, rig, loads, &t, why, sizeof why)
                                   : tried(a, rig, loads, &t, why, sizeof why);
+    trims_of(&t, rig, loads, trims);
     if (t.count > 0 && a->json && good) {
-        dump(rig, &t, names);
+        dump(rig, &t, names, trims);
     } else if (t.count > 0 && !a->json) {
         printf("%s and %s at the same duties, %s:\n", names[0], names[1],
                a->record != NULL ? "as recorded" : "each by itself on simulated hardware");
@@ -340,7 +358,6 @@ static int twins(const twins_arguments *a, const wpin_rig *rig) {
     if (!a->json) {
         print_found(&t, names, a->record != NULL);
     }
-    trims_of(&t, rig, loads, trims);
     return put_lines(a, rig, loads, trims) ? EXIT_FINE : EXIT_MET_FAULT;
 }
 
