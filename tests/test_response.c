@@ -221,7 +221,7 @@ static const call calls[] = {
     {"demo/honey-drum.yaml drum --torque 200Nm", 1, "WPIN_FAULT_STALLED"},
     {"demo/honey-drum.yaml drum --benches 5", 2, "expected --spread"},
     {"demo/honey-drum.yaml drum --benches 0", 2, "1 to 10000"},
-    {"demo/honey-drum.yaml drum --spread 90%", 2, "up to 50%"},
+    {"demo/honey-drum.yaml drum --spread 90%", 2, "expected 0% to 50%"},
     {"demo/honey-drum.yaml drum --plot answer.txt", 1, ".png or .svg"},
 };
 

@@ -51,8 +51,10 @@ typedef struct cli_run {
     size_t fault_count;
     double sample_seconds;
     bool json, supplies_on, all_rounds;
-    bool real, confirmed;        /* on this computer's pins; the checklist was gone through */
-    bool averaged;               /* simulated hardware goes by means where it can */
+    bool real, confirmed; /* on this computer's pins; the checklist was gone through */
+    bool averaged;        /* simulated hardware goes by means where it can */
+    double spread;        /* ...and is so far off what the rig says */
+    unsigned seed, benches;
     const wpin_vetting *vetting; /* of rig and plan, before the run */
 } cli_run;
 
@@ -85,12 +87,18 @@ void cli_board_close(cli_board *board);
 wpin_report *cli_run_simulated(const wpin_rig *rig, const wpin_plan *plan,
                                const wpin_session_options *options, char *why, size_t size);
 
+/* The plan on many such benches, and what they came to; the exit status. */
+int cli_run_benches(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan,
+                    const wpin_session_options *options);
+
 /* Takes the two words a command needs from its arguments; `expected` says which, for messages. */
 error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,
                      const char *expected);
 /* Reads the whole number behind an option; wrong usage outside of least to most. */
 unsigned cli_take_whole(const char *option, const char *arg, unsigned least, unsigned most,
                         struct argp_state *state);
+/* Reads how far a bench may be off, 0 to 50 %; wrong usage otherwise. */
+double cli_take_spread(const char *arg, struct argp_state *state);
 /* Reads a rig and prints what is wrong with it; NULL then. */
 wpin_rig *cli_read_rig(const char *path);
 /* Number of a load, or -1 with a complaint. */

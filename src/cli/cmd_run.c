@@ -15,7 +15,10 @@ enum {
     KEY_FAULT,
     KEY_REAL,
     KEY_CONFIRMED,
-    KEY_AVERAGED
+    KEY_AVERAGED,
+    KEY_SPREAD,
+    KEY_SEED,
+    KEY_BENCHES
 };
 
 static const struct argp_option options[] = {
@@ -31,6 +34,13 @@ static const struct argp_option options[] = {
      "Field-oriented motors by the mean of each PWM period: in half of the time (two thirds "
      "without dead times), currents within 0.1 %, no ripple",
      0},
+    {"spread", KEY_SPREAD, "SHARE", 0,
+     "The simulated motors and loads are others than the rig says, each constant up to this far, "
+     "e.g. 20%",
+     0},
+    {"seed", KEY_SEED, "N", 0, "Which of those that --spread allows, 0 to 1000000 (1)", 0},
+    {"benches", KEY_BENCHES, "N", 0,
+     "On how many of them, seed after seed, 1 to 10000 (1); prints what they came to", 0},
     {"json", KEY_JSON, NULL, 0, "Print the result as JSON", 0},
     {"real", KEY_REAL, NULL, 0,
      "On the pins of this computer, as the rig's 'linux' says where they are", 0},
@@ -43,6 +53,8 @@ static const char doc[] =
     "this computer's pins, and prints for each step what was asked and what was achieved.\v"
     "Example:\n"
     "  windpin run demo/honey-pump.yaml demo/honey-pump.plan --plot pump.png\n"
+    "  windpin run demo/honey-drum.yaml demo/honey-drum.plan \\\n"
+    "      --spread 20% --benches 20\n"
     "\n"
     "Exit status: 0 every step as asked; 1 a step was not, or something faulted or burnt; 2 the "
     "files or the usage are wrong.";
@@ -66,6 +78,14 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         }
         run->faults[run->fault_count++] = arg;
         break;
+    case KEY_SPREAD: run->spread = cli_take_spread(arg, state); break;
+    case KEY_SEED: run->seed = cli_take_whole("--seed", arg, 0, 1000000, state); break;
+    case KEY_BENCHES: run->benches = cli_take_whole("--benches", arg, 1, 10000, state); break;
+    case ARGP_KEY_END:
+        if (run->benches > 1 && run->spread == 0) {
+            argp_error(state, "--benches needs how far they are off; expected --spread, e.g. 20%%");
+        }
+        return cli_take_two(key, arg, state, run->files, "two files: a rig and a plan");
     case KEY_SAMPLE: {
         double hz = strtod(arg, &rest);
         if (rest == arg || *rest != '\0' || !(hz >= 1 && hz <= 1e6)) {
@@ -82,7 +102,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 int cmd_run(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG PLAN", doc, NULL, NULL, NULL};
-    cli_run run = {0};
+    cli_run run = {.seed = 1, .benches = 1};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &run);
     return cli_run_plan(&run);

@@ -1,6 +1,7 @@
 /* What the commands share: complaints, the files named, the load named. */
 #define _GNU_SOURCE
 #include "cli.h"
+#include "windpin/host/quantity.h"
 #include <errno.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -89,6 +90,16 @@ unsigned cli_take_whole(const char *option, const char *arg, unsigned least, uns
         argp_error(state, "%s '%s': expected a whole number, %u to %u", option, arg, least, most);
     }
     return (unsigned)value;
+}
+
+double cli_take_spread(const char *arg, struct argp_state *state) {
+    double spread = 0;
+    char why[300];
+    if (!wpin_quantity_read(arg, WPIN_SHARE, &spread, why, sizeof why) || spread < 0 ||
+        spread > 0.5) {
+        argp_error(state, "--spread %s: expected 0%% to 50%%", arg);
+    }
+    return spread;
 }
 
 wpin_rig *cli_read_rig(const char *path) {

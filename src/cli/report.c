@@ -379,6 +379,11 @@ static void print_averaged(const wpin_rig *rig) {
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     printf("%s (rig %08x): %s on %s\n", rig->name, rig->fingerprint, run->files[1],
            run->real ? "this computer's pins" : "simulated hardware");
+    if (run->spread > 0) {
+        cli_say("  Its motors and loads are others than the rig says, each constant up to %.3g %% "
+                "(seed %u).\n",
+                run->spread * 100, run->seed);
+    }
     if (run->averaged) {
         print_averaged(rig);
     }

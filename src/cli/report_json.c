@@ -164,11 +164,12 @@ void cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(loads, load_json(rig, report, i));
     }
     json_t *all = json_pack(
-        "{s:s, s:o, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, "
+        "{s:s, s:o, s:b, s:f, s:i, s:f, s:f, s:o, s:b, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, "
+        "s:o, s:o, "
         "s:o}",
         "windpin", WPIN_VERSION, "plan", cli_json_text(run->files[1]), "averaged",
-        (int)run->averaged, "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds,
-        "still_turning",
+        (int)run->averaged, "spread_percent", run->spread * 100, "seed", (int)run->seed,
+        "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds, "still_turning",
         report->still_turning < 0 ? json_null()
                                   : json_string(rig->loads[report->still_turning].name),
         "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,

@@ -8,43 +8,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 #include <unistd.h>
-
-static double wall_seconds(void) {
-    struct timespec now;
-    clock_gettime(CLOCK_MONOTONIC, &now);
-    return (double)now.tv_sec + (double)now.tv_nsec * 1e-9;
-}
-
-static bool bar_shown;
-
-void cli_progress(void *context, double seconds, double total) {
-    static double last;
-    enum { WIDTH = 40 };
-    double now = wall_seconds();
-    if (now - last < 0.1 || !isatty(STDERR_FILENO)) {
-        return;
-    }
-    last = now;
-    bar_shown = true;
-    int done = total > 0 ? (int)(WIDTH * seconds / total) : 0;
-    done = done > WIDTH ? WIDTH : done;
-    fprintf(stderr, "\r[%.*s%*s] ", done, "########################################", WIDTH - done,
-            "");
-    if (context != NULL) {
-        wpin_plain_put(stderr, "%.0f of %.0f %s", seconds, total, (const char *)context);
-    } else {
-        wpin_plain_put(stderr, "%.1f of about %.1f s", seconds, total);
-    }
-}
-
-void cli_progress_end(void) {
-    if (bar_shown) {
-        fprintf(stderr, "\r\033[K");
-        bar_shown = false;
-    }
-}
 
 static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (!run->json) {
@@ -88,6 +52,8 @@ static int carry_out(const cli_run *run, const wpin_rig *rig, const wpin_plan *p
     }
     wpin_session_options options = {.supplies_on = run->supplies_on,
                                     .averaged = run->averaged,
+                                    .spread = run->spread,
+                                    .seed = run->seed,
                                     .faults = faults,
                                     .fault_count = run->fault_count,
                                     .sample_seconds = run->sample_seconds,
@@ -96,6 +62,11 @@ static int carry_out(const cli_run *run, const wpin_rig *rig, const wpin_plan *p
                                     .onlooker = &wpin_verdicts,
                                     .interrupted = cli_catch_signals(),
                                     .progress = cli_progress};
+#ifndef WPIN_NO_SIMULATOR
+    if (run->benches > 1) {
+        return cli_run_benches(run, rig, plan, &options);
+    }
+#endif
     wpin_report *report = run_on(run, rig, plan, &options, why, sizeof why);
     cli_progress_end();
     bool kept = cli_trace_close(&target);
@@ -158,6 +129,15 @@ static bool may_write_results(const cli_run *run) {
     if (run->real && run->averaged) {
         cli_complain(
             "--averaged is for simulated hardware; with --real currents are what they are");
+        return false;
+    }
+    if (run->real && run->spread > 0) {
+        cli_complain("--spread is for simulated hardware; with --real parts are what they are");
+        return false;
+    }
+    if (run->benches > 1 && (trace != NULL || vcd != NULL || run->plot_path != NULL)) {
+        cli_complain("many benches leave no one trace or picture; first look which one, then run "
+                     "that by its --seed");
         return false;
     }
     if (trace != NULL && vcd != NULL && strcmp(trace, vcd) == 0) {

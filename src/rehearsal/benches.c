@@ -41,6 +41,19 @@ wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned
     return bench;
 }
 
+wpin_rig *wpin_bench_vary_all(const wpin_rig *rig, double spread, unsigned seed) {
+    wpin_rig *bench = malloc(sizeof *bench);
+    if (bench == NULL || !wpin_rig_copy_loads(bench, rig)) {
+        free(bench);
+        return NULL;
+    }
+    for (size_t i = 0; i < rig->load_count;
+         i++) { /* far apart: seeds that follow are other benches */
+        vary(&bench->loads[i].motor, spread, seed + 1000003U * (unsigned)i, true);
+    }
+    return bench;
+}
+
 void wpin_bench_free(wpin_rig *bench) {
     if (bench != NULL) {
         wpin_rig_free_loads(bench);

@@ -20,6 +20,15 @@ WPIN_API wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
                                     const wpin_session_options *options, wpin_status *refused,
                                     char *why, size_t why_size);
 
+/** Runs it on `count` benches that are not what the rig says: by `spread` of the options, and the
+ * seeds from theirs on. The reports belong to the caller. On all processors. False with the reason,
+ * and no report. */
+WPIN_API bool wpin_rehearse_many(const wpin_rig *rig, const wpin_plan *plan,
+                                 const wpin_session_options *options, wpin_report **reports,
+                                 size_t count,
+                                 void (*progress)(void *context, double done, double of),
+                                 void *context, char *why, size_t why_size);
+
 /** What a first motion one way came to. */
 typedef struct wpin_first_way {
     bool tried;      /**< Its stage can go that way. */

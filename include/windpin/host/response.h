@@ -86,6 +86,8 @@ WPIN_API bool wpin_respond_spread(const wpin_rig *rig, int load, const wpin_resp
  * memory; wpin_bench_free it. */
 WPIN_API wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned seed,
                                    bool load_too);
+/** The same of all its loads, each another way off. */
+WPIN_API wpin_rig *wpin_bench_vary_all(const wpin_rig *rig, double spread, unsigned seed);
 WPIN_API void wpin_bench_free(wpin_rig *bench);
 
 /** Draws speed, duty and current of a response. The picture's ending (.png or .svg) says the

@@ -246,6 +246,9 @@ typedef struct wpin_session_options {
     bool disarmed;                /**< Without a plan: no load is armed before that is asked for. */
     bool supplies_on;             /**< Every supply on before the plan begins. */
     bool averaged;                /**< Of wpin_rehearse: as wpin_sim_average has it. */
+    double spread;                /**< Of wpin_rehearse: motors and what they drive are others than
+                                       the rig says, each constant up to so far, 0 to 0.5... */
+    unsigned seed;                /**< ...which of those there may be. */
     const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
     size_t fault_count;
     const wpin_injection *late; /**< A fault that comes at late_at s of the plan, or NULL. */

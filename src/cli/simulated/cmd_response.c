@@ -64,12 +64,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_FROM: take_quantity(&a->test.from, WPIN_SPEED, "--from", arg, state); break;
     case KEY_TO: take_quantity(&a->test.to, WPIN_SPEED, "--to", arg, state); break;
     case KEY_TORQUE: take_quantity(&a->test.torque, WPIN_TORQUE, "--torque", arg, state); break;
-    case KEY_SPREAD:
-        take_quantity(&a->spread, WPIN_SHARE, "--spread", arg, state);
-        if (a->spread > 0.5) {
-            argp_error(state, "--spread %s: expected up to 50%%", arg);
-        }
-        break;
+    case KEY_SPREAD: a->spread = cli_take_spread(arg, state); break;
     case KEY_SEED: a->seed = cli_take_whole("--seed", arg, 0, 1000000, state); break;
     case KEY_BENCHES: a->benches = cli_take_whole("--benches", arg, 1, BENCHES_MAX, state); break;
     case KEY_PLOT: a->picture = arg; break;

@@ -3,7 +3,6 @@
 #define _GNU_SOURCE
 #include "../cli_json.h"
 #include "windpin/host/plain.h"
-#include "windpin/host/quantity.h"
 #include "windpin/host/response.h"
 #include "windpin/host/twins.h"
 #include <argp.h>
@@ -53,23 +52,13 @@ static const char doc[] =
     "Exit status: 0 found; 1 there is no such trim, or it could not be stored; 2 the files or the "
     "usage are wrong.";
 
-static double take_spread(const struct argp_state *state, const char *arg) {
-    double spread;
-    char why[300];
-    if (!wpin_quantity_read(arg, WPIN_SHARE, &spread, why, sizeof why) || spread < 0 ||
-        spread > 0.5) {
-        argp_error(state, "--spread %s: expected 0%% to 50%%", arg);
-    }
-    return spread;
-}
-
 static error_t parse(int key, char *arg, struct argp_state *state) {
     twins_arguments *a = state->input;
     switch (key) {
     case KEY_RECORD: a->record = arg; break;
     case KEY_WRITE: a->write = true; break;
     case KEY_JSON: a->json = true; break;
-    case KEY_SPREAD: a->spread = take_spread(state, arg); break;
+    case KEY_SPREAD: a->spread = cli_take_spread(arg, state); break;
     case KEY_SEED: a->seed = cli_take_whole("--seed", arg, 0, 1000000, state); break;
     case ARGP_KEY_ARG:
         if (state->arg_num > 2) {
