@@ -8,7 +8,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (!run->json) {
