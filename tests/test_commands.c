@@ -1,6 +1,7 @@
 /* The commands that get to know a load: find, sweep, first, faults, identify, order. */
 #define _GNU_SOURCE
 #include "support_tool.h"
+#include <windpin/host/rig.h>
 
 START_TEST(the_start_duty_is_found_stored_and_used) {
     tool(0, SAYS("pump starts at 19.4 % duty and stops again below 16.8 %", "drop-out: 18%"),
@@ -339,6 +340,51 @@ START_TEST(an_order_is_found_and_kept) {
 }
 END_TEST
 
+/* How well a speed is measured, as windpin rig says it, is what a run shows. */
+START_TEST(a_speed_is_measured_as_well_as_is_said) {
+    static const struct {
+        const char *encoder; /* in place of the demo's */
+        double rpm, shows;   /* at least such a share of its step must be seen */
+    } cases[] = {{"lines: 11", 240, 0.5},
+                 {"lines: 11", 60, 0.5},
+                 {"lines: 11, moments: no", 240, 0.5},
+                 {"lines: 11, moments: no", 30, 0.5}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char rig[300];
+        snprintf(rig, sizeof rig, "%s", scratch("drum.yaml"));
+        run_command(output, sizeof output,
+                    "sed 's/lines: 11/%s/' " TEST_SOURCE "/demo/honey-drum.yaml > %s",
+                    cases[i].encoder, rig);
+        wpin_messages m = {0};
+        wpin_rig *read = wpin_rig_read(rig, &m);
+        wpin_rig_resolution said = wpin_rig_resolution_at(read, &read->loads[0], cases[i].rpm);
+        run_command(
+            output, sizeof output,
+            "cd $(dirname %s) && printf 'main on\ndrum ramp %grpm\ndrum hold 8s\ndrum stop\n' > "
+            "even.plan "
+            "&& " TEST_TOOL
+            " run drum.yaml even.plan --trace even.csv > /dev/null; awk -F, 'NR == 1 "
+            "{for (i = 1; i <= NF; i++) if ($i == \"drum_measured_rpm\") c = i} $1 > 7 && $1 < "
+            "8.5 {if (!n++ || $c < low) low = $c; if ($c > high) high = $c} END {print high - "
+            "low}' even.csv",
+            rig, cases[i].rpm);
+        double seen = atof(output);
+        ck_assert_msg(seen <= 2 * said.step + 0.03 && seen >= cases[i].shows * said.step,
+                      "case %zu: %g rpm seen, %g said", i, seen, said.step);
+        wpin_rig_free(read);
+    }
+    tool(
+        0,
+        SAYS(
+            "measured    to 0.13 rpm over 1.89 ms at 240 rpm, to 0.017 rpm over 47.3 ms at 2.4 rpm",
+            "slower than 0.568 rpm it stands"),
+        "rig " TEST_SOURCE "/demo/honey-drum.yaml");
+    tool(0,
+         SAYS("measured    by counts alone, 16.4 ms late; a count more or less shows as 1.73 rpm"),
+         "rig %s", scratch("drum.yaml"));
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("commands");
     TCase *tests = tcase_create("commands");
@@ -353,6 +399,7 @@ int main(void) {
     tcase_add_test(tests, faults_are_tried_one_by_one);
     tcase_add_test(tests, a_slip_of_a_unit_is_seen);
     tcase_add_test(tests, an_order_is_found_and_kept);
+    tcase_add_test(tests, a_speed_is_measured_as_well_as_is_said);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

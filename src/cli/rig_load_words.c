@@ -281,6 +281,25 @@ static void print_encoder(const wpin_rig_load *load) {
     printf("%s\n", e->reversed ? ", reversed" : "");
 }
 
+/* How well, at full speed and at a hundredth of it. */
+static void print_resolution(const wpin_rig *rig, const wpin_rig_load *load) {
+    double fast = load->speed.there ? load->speed.rated : wpin_rig_full_rpm(rig, load);
+    wpin_rig_resolution at = wpin_rig_resolution_at(rig, load, fast);
+    if (load->encoder.no_moments) {
+        cli_say("  measured    by counts alone, %.3g ms late; a count more or less shows as %.3g "
+                "rpm\n",
+                at.over / 2 * 1e3, at.step);
+        return;
+    }
+    wpin_rig_resolution slow = wpin_rig_resolution_at(rig, load, fast / 100);
+    double stands = 60 / (wpin_rig_counts_at_output(load) * WPIN_STILL_US * 1e-6);
+    cli_say("  measured    to %.2g rpm over %.3g ms at %.4g rpm", at.step, at.over * 1e3, fast);
+    if (fast / 100 > stands) {
+        cli_say(", to %.2g rpm over %.3g ms at %.3g rpm", slow.step, slow.over * 1e3, fast / 100);
+    }
+    cli_say(", half of that old; slower than %.3g rpm it stands\n", stands);
+}
+
 /* What its speed is measured and regulated by. */
 static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -289,6 +308,7 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     print_vector(rig, load);
     if (wpin_rig_counts_here(load)) {
         print_encoder(load);
+        print_resolution(rig, load);
     }
     if (!s->there) {
         return;

@@ -146,6 +146,23 @@ double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {
     return fmin(fmax(8 * rig->controller.tick, 30 / counts), 0.06);
 }
 
+wpin_rig_resolution wpin_rig_resolution_at(const wpin_rig *rig, const wpin_rig_load *load,
+                                           double rpm) {
+    double counts = wpin_rig_counts_at_output(load), full = wpin_rig_full_rpm(rig, load);
+    double unit = full / WPIN_DUTY_FULL, window = wpin_rig_encoder_window(rig, load);
+    int smooth = wpin_rig_counting_smooth(rig, load);
+    if (smooth >= 0) { /* windpin/counting.h */
+        double count = full * 1e6 / (full / 60 * counts * ldexp(1, 14 + 2 * smooth));
+        return (wpin_rig_resolution){window, fmax(count, unit)};
+    }
+    if (load->encoder.no_moments) {
+        return (wpin_rig_resolution){window, fmax(60 / (counts * window), unit)};
+    }
+    double edge = 60 / (rpm * counts), over = measured_over(rig, load, rpm);
+    over = 4 * edge * 1e6 > WPIN_LINE_US ? fmax(edge, rig->controller.tick) : over;
+    return (wpin_rig_resolution){over, fmax(rpm * 1e-6 / over, unit)};
+}
+
 double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm) {
     double w = wpin_part_shaft_speed(&load->motor, fabs(rpm));
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);

@@ -104,6 +104,15 @@ WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
 WPIN_API int wpin_rig_counting_smooth(const wpin_rig *rig, const wpin_rig_load *load);
 /** What its speed is measured over at least, s: twice as long as it comes late. */
 WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
+/** How well a speed is measured. */
+typedef struct wpin_rig_resolution {
+    double over; /**< It is measured over so long, s: half of that old. */
+    double step; /**< What it goes by, rpm: a microsecond of that, a count by counting alone, and no
+                      finer than the core's unit. */
+} wpin_rig_resolution;
+/** Of a load by its encoder, at a speed of its output, rpm, above 0. */
+WPIN_API wpin_rig_resolution wpin_rig_resolution_at(const wpin_rig *rig, const wpin_rig_load *load,
+                                                    double rpm);
 /** What tells wires from others that an order was found for: stage, pins and pole pairs. */
 WPIN_API uint32_t wpin_rig_order_mark(const wpin_rig_load *load);
 /** What tells one entry of a motor from another: of its constants as the file says them. */
