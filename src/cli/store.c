@@ -16,11 +16,12 @@ static bool begins(const char *line, const char *key) {
     return strncmp(line, key, length) == 0 && line[length] == ':';
 }
 
-/* Whether the value of a key ends on its line: a word or a number, or all of a map in braces. */
+/* Whether the value of a key ends on its line: a word or a number, or a map or list all of it. */
 static bool is_one_line(const char *line) {
     const char *value = strchr(line, ':') + 1;
     value += strspn(value, " ");
-    return *value == '{' ? strchr(value, '}') != NULL : strchr("#|>\n\r", *value) == NULL;
+    char closed = (char)(*value == '{' ? '}' : *value == '[' ? ']' : *value);
+    return strchr(value, closed) != NULL && strchr("#|>\n\r", *value) == NULL;
 }
 
 /* Copies the rig with the line put first among the load's own; one of that key is replaced. False

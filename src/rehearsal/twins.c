@@ -68,9 +68,11 @@ static void choose(const wpin_rig *rig, const int loads[2], wpin_twins *t) {
 static double apart(const wpin_twins *t, const wpin_twins *trimmed) {
     double most = 0, fastest = 0;
     for (size_t i = 0; i < t->count; i++) {
+        fastest = fmax(fastest, fabs(t->places[i].of[t->faster].rpm));
+    }
+    for (size_t i = 0; i < t->count; i++) {
         double slower = t->places[i].of[1 - t->faster].rpm,
                now = trimmed->places[i].of[t->faster].rpm;
-        fastest = fmax(fastest, fabs(t->places[i].of[t->faster].rpm));
         most = fabs(slower) > 0.02 * fastest ? fmax(most, fabs(now - slower)) : most;
     }
     return most / fastest;
