@@ -119,6 +119,19 @@ START_TEST(the_worst_can_be_looked_at) {
 }
 END_TEST
 
+/* Two lines that stall in each of three rounds: a bench counts once for each. */
+START_TEST(a_line_counts_once_a_bench) {
+    const char *plan =
+        write_file("rounds.plan", "main on\nfault pump stalled\nrepeat 3\n  pump ramp "
+                                  "30% in 1s\n  pump hold 500ms\n  pump stop\nend\n");
+    tool(1, SAYS("0 of 4 ran as asked", " not on 4, e.g. seed 1"),
+         "run " RIG " %s --spread 10%% --benches 4", plan);
+    for (const char *at = output; (at = strstr(at, " not on ")) != NULL; at++) {
+        ck_assert_msg(atoi(at + 8) <= 4, "%s", output);
+    }
+}
+END_TEST
+
 START_TEST(what_makes_no_sense_is_refused) {
     tool(2, SAYS("--benches needs how far they are off"), "run " RIG " " PLAN " --benches 3");
     tool(2, SAYS("--spread 60%: expected 0% to 50%"), "run " RIG " " PLAN " --spread 60%%");
@@ -138,6 +151,7 @@ int main(void) {
     tcase_add_test(tests, each_constant_is_off_by_no_more);
     tcase_add_test(tests, a_regulated_drum_holds_whatever_its_parts);
     tcase_add_test(tests, the_worst_can_be_looked_at);
+    tcase_add_test(tests, a_line_counts_once_a_bench);
     tcase_add_test(tests, what_makes_no_sense_is_refused);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -30,25 +30,28 @@ static void vary(wpin_part_motor *m, double spread, unsigned seed, bool load_too
     }
 }
 
-wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned seed,
-                          bool load_too) {
+static wpin_rig *copy_of(const wpin_rig *rig) {
     wpin_rig *bench = malloc(sizeof *bench);
     if (bench == NULL || !wpin_rig_copy_loads(bench, rig)) {
         free(bench);
         return NULL;
     }
-    vary(&bench->loads[load].motor, spread, seed, load_too);
     return bench;
 }
 
-wpin_rig *wpin_bench_vary_all(const wpin_rig *rig, double spread, unsigned seed) {
-    wpin_rig *bench = malloc(sizeof *bench);
-    if (bench == NULL || !wpin_rig_copy_loads(bench, rig)) {
-        free(bench);
-        return NULL;
+wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned seed,
+                          bool load_too) {
+    wpin_rig *bench = copy_of(rig);
+    if (bench != NULL) {
+        vary(&bench->loads[load].motor, spread, seed, load_too);
     }
-    for (size_t i = 0; i < rig->load_count;
-         i++) { /* far apart: seeds that follow are other benches */
+    return bench;
+}
+
+/* Each load by seeds that are far from those of the others: the next seed is another bench. */
+wpin_rig *wpin_bench_vary_all(const wpin_rig *rig, double spread, unsigned seed) {
+    wpin_rig *bench = copy_of(rig);
+    for (size_t i = 0; bench != NULL && i < rig->load_count; i++) {
         vary(&bench->loads[i].motor, spread, seed + 1000003U * (unsigned)i, true);
     }
     return bench;

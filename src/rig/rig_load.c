@@ -56,7 +56,7 @@ static const wpin_field load_fields[] = {
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
     QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
-    QUANTITY("trim", wpin_rig_load, limits.trim, false, WPIN_SHARE, 0.5, 1),
+    QUANTITY("trim", wpin_rig_load, limits.trim, false, WPIN_SHARE, WPIN_TRIM_LEAST, 1),
     QUANTITY("cool-down", wpin_rig_load, limits.cool_down, false, WPIN_TIME, 1, 3600),
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
     [LOAD_ON_STOP] = NODE("on-stop", false),

@@ -34,6 +34,9 @@ typedef struct wpin_rig_static {
 /** Least rest of relay contacts, s. */
 #define WPIN_CONTACT_REST 0.05
 
+/** The least a trim may be: twins that are further apart are none. */
+#define WPIN_TRIM_LEAST 0.5
+
 /** Limits and habits of a load. SI units; duty as a fraction. */
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;

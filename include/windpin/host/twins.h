@@ -30,9 +30,6 @@ typedef struct wpin_twin_place {
 /** Most duties that are looked at. */
 #define WPIN_TWIN_PLACES 16
 
-/** The least a trim may be. */
-#define WPIN_TRIM_LEAST 0.5
-
 /** Both at several duties. */
 typedef struct wpin_twins {
     wpin_twin_place places[WPIN_TWIN_PLACES];

@@ -187,12 +187,11 @@ static wpin_trace *first_side(const compare_arguments *a, compare_side *now, cha
     return run_side(now, true) ? wpin_trace_read(now->trace, why, why_size) : NULL;
 }
 
-static bool draw_records(const compare_arguments *a, const compare_side *now) {
+static bool draw_records(const compare_arguments *a, const cli_recorded *r, const char *first) {
     char why[400];
-    bool two = a->record_count == 2;
-    wpin_picture_pair pair = {.csv = {two ? a->records[0] : now->trace, a->records[two]},
-                              .words = {two ? "first" : "simulated", two ? "second" : "recorded"},
-                              .load = a->load != NULL ? a->load : now->rig->loads[0].name};
+    wpin_picture_pair pair = {.csv = {first, r->paths[1]},
+                              .words = {r->names[0], r->names[1]},
+                              .load = a->load != NULL ? a->load : r->rig->loads[0].name};
     bool drawn = a->picture == NULL || wpin_picture_two(&pair, a->picture, why, sizeof why);
     if (!drawn) {
         cli_complain("%s", why);
@@ -214,14 +213,16 @@ static int compare_record(const compare_arguments *a) {
         first = first_side(a, &now, why, sizeof why);
     }
     if (first != NULL) {
+        bool two = a->record_count == 2;
         cli_recorded r = {now.rig,
                           a->files[1],
                           now.plan->step_count,
-                          {a->record_count == 2 ? a->records[0] : NULL, path},
+                          {two ? a->records[0] : NULL, path},
                           now.report,
-                          {first, second}};
+                          {first, second},
+                          {two ? "first" : "simulated", two ? "second" : "recorded"}};
         status = cli_compare_record(&r, a->json) ? EXIT_FINE : EXIT_MET_FAULT;
-        status = draw_records(a, &now) ? status : EXIT_WRONG_INPUT;
+        status = draw_records(a, &r, two ? a->records[0] : now.trace) ? status : EXIT_WRONG_INPUT;
     } else if (why[0] != '\0') {
         cli_complain("%s", why);
     }

@@ -218,9 +218,8 @@ static void print_found(const wpin_twins *t, const char *const names[2], bool re
                 "at most: they carry unlike loads.\n",
                 t->most * 100);
     } else {
-        cli_say("They need no other trim: they are apart by %.2g %% of the highest speed at "
-                "most.\n",
-                t->most * 100);
+        cli_say("They need no %strim: they are apart by %.2g %% of the highest speed at most.\n",
+                t->trimmed ? "other " : "", t->most * 100);
     }
 }
 
@@ -302,15 +301,12 @@ static bool tried(const twins_arguments *a, const wpin_rig *rig, const int loads
     if (a->spread <= 0) {
         return wpin_twins_try(rig, NULL, loads, t, why, why_size);
     }
-    wpin_rig *one = wpin_bench_vary(rig, loads[0], a->spread, 2 * a->seed, true);
-    wpin_rig *both =
-        one == NULL ? NULL : wpin_bench_vary(one, loads[1], a->spread, 2 * a->seed + 1, true);
-    bool good = both != NULL && wpin_twins_try(rig, both, loads, t, why, why_size);
-    if (both == NULL) {
+    wpin_rig *bench = wpin_bench_vary_all(rig, a->spread, a->seed);
+    bool good = bench != NULL && wpin_twins_try(rig, bench, loads, t, why, why_size);
+    if (bench == NULL) {
         snprintf(why, why_size, "out of memory");
     }
-    wpin_bench_free(both);
-    wpin_bench_free(one);
+    wpin_bench_free(bench);
     return good;
 }
 
@@ -332,10 +328,7 @@ static int twins(const twins_arguments *a, const wpin_rig *rig) {
     const char *const names[2] = {rig->loads[loads[0]].name, rig->loads[loads[1]].name};
     bool good = a->record != NULL ? recorded(a, rig, loads, &t, why, sizeof why)
                                   : tried(a, rig, loads, &t, why, sizeof why);
-    trims_of(&t, rig, loads, trims);
-    if (t.count > 0 && a->json && good) {
-        dump(rig, &t, names, trims);
-    } else if (t.count > 0 && !a->json) {
+    if (t.count > 0 && !a->json) {
         printf("%s and %s at the same duties, %s:\n", names[0], names[1],
                a->record != NULL ? "as recorded" : "each by itself on simulated hardware");
         print_table(&t, names);
@@ -344,7 +337,10 @@ static int twins(const twins_arguments *a, const wpin_rig *rig) {
         cli_complain("%s", why);
         return EXIT_MET_FAULT;
     }
-    if (!a->json) {
+    trims_of(&t, rig, loads, trims);
+    if (a->json) {
+        dump(rig, &t, names, trims);
+    } else {
         print_found(&t, names, a->record != NULL);
     }
     return put_lines(a, rig, loads, trims) ? EXIT_FINE : EXIT_MET_FAULT;

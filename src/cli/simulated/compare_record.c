@@ -17,13 +17,6 @@ typedef struct apart {
     double duties[2];       /* there, % */
 } apart;
 
-/* What each side is called. */
-static const char *const *names_of(const cli_recorded *r) {
-    static const char *const beside_simulated[] = {"simulated", "recorded"};
-    static const char *const beside_earlier[] = {"first", "second"};
-    return r->report != NULL ? beside_simulated : beside_earlier;
-}
-
 static double shorter(const cli_recorded *r) {
     return fmin(wpin_trace_end(r->sides[0]), wpin_trace_end(r->sides[1]));
 }
@@ -155,7 +148,6 @@ static void print_load(const cli_recorded *r, const char *load) {
 }
 
 static void print_apart(const cli_recorded *r, const char *load, const apart *found) {
-    const char *const *names = names_of(r);
     if (!found->there) {
         printf("%s: is not in the record.\n", load);
     } else if (found->first < 0 && found->most < 0.005) {
@@ -167,8 +159,8 @@ static void print_apart(const cli_recorded *r, const char *load, const apart *fo
         cli_say(
             "%s: the duties go apart at %.3f s: %.1f %% %s, %.1f %% %s; furthest by %.3g %%, at "
             "%.3f s.\n",
-            load, found->first, found->duties[0], names[0], found->duties[1], names[1], found->most,
-            found->at);
+            load, found->first, found->duties[0], r->names[0], found->duties[1], r->names[1],
+            found->most, found->at);
     }
 }
 
@@ -194,7 +186,7 @@ static void print_all(const cli_recorded *r) {
                    wpin_trace_mark(r->sides[i]));
         }
     }
-    printf("\n  %-12s %-18s %17s %17s\n", "", "", names_of(r)[0], names_of(r)[1]);
+    printf("\n  %-12s %-18s %17s %17s\n", "", "", r->names[0], r->names[1]);
     for (size_t i = 0; i < r->rig->load_count; i++) {
         print_load(r, r->rig->loads[i].name);
     }
@@ -211,10 +203,9 @@ static json_t *load_json(const cli_recorded *r, const char *load, const apart *f
                             found->first < 0 ? json_null() : json_real(found->first));
     static const char *const keys[FIGURES] = {"duty_percent", "amps", "peak_a", "rpm", "peak_rpm"};
     for (size_t k = 0; k < FIGURES; k++) {
-        json_t *both =
-            json_pack("{s:o, s:o}", names_of(r)[0],
-                      cli_json_number(value_of(r, r->sides[0], load, &figures[k])), names_of(r)[1],
-                      cli_json_number(value_of(r, r->sides[1], load, &figures[k])));
+        json_t *both = json_pack(
+            "{s:o, s:o}", r->names[0], cli_json_number(value_of(r, r->sides[0], load, &figures[k])),
+            r->names[1], cli_json_number(value_of(r, r->sides[1], load, &figures[k])));
         json_object_set_new(one, keys[k], both);
     }
     return one;

@@ -15,6 +15,7 @@ typedef struct cli_recorded {
     const char *paths[2];       /* of the records; the first is NULL where that was simulated */
     const wpin_report *report;  /* of the simulated run, if there is one */
     const wpin_trace *sides[2]; /* simulated or recorded first, and recorded */
+    const char *names[2];       /* of the sides, one word each */
 } cli_recorded;
 
 /* Prints both side by side; whether the duties agree. */

@@ -73,8 +73,8 @@ static void print_required(const ran *r) {
 typedef struct bad_line {
     unsigned line;
     const char *text, *words; /* the words of the first one */
-    size_t benches;
-    unsigned seed;
+    size_t benches, last;     /* how many; the number of the last one */
+    unsigned seed;            /* of the first */
 } bad_line;
 
 enum { BAD_LINES = 40 };
@@ -89,21 +89,21 @@ static bad_line *find_line(bad_line *lines, size_t *count, const wpin_step_resul
     if (*count == BAD_LINES) {
         return NULL;
     }
-    lines[*count] = (bad_line){s->line, s->text, s->words, 0, seed};
+    lines[*count] = (bad_line){s->line, s->text, s->words, 0, 0, seed};
     return &lines[(*count)++];
 }
 
+/* Each counts once a bench, however often it came round there. */
 static size_t bad_lines(const ran *r, bad_line *lines) {
     size_t count = 0;
     for (size_t i = 0; i < r->count; i++) {
-        const bad_line *last = NULL; /* once a bench, however often it came round */
         for (size_t k = 0; k < r->reports[i]->step_count; k++) {
             const wpin_step_result *s = &r->reports[i]->steps[k];
             bad_line *l =
                 s->verdict == WPIN_VERDICT_BAD ? find_line(lines, &count, s, seed_of(r, i)) : NULL;
-            if (l != NULL && l != last) {
+            if (l != NULL && (l->benches == 0 || l->last != i)) {
                 l->benches++;
-                last = l;
+                l->last = i;
             }
         }
     }
